@@ -1,0 +1,89 @@
+"""Reading lists of mail addresses as people type them (RFC 5322 §3.4), and writing them."""
+
+import re
+from collections.abc import Iterable
+from email.utils import quote
+
+from email_validator import EmailNotValidError, validate_email
+from msgspec import Struct
+
+_PARTS = re.compile(r'(?:"(?:\\.|[^"\\])*"|<[^<>]*>|[^,;"<])+|["<]')
+_NAMED = re.compile(r"(?P<name>.*?)\s*<\s*(?P<spec>[^<>]*?)\s*>\s*", re.DOTALL)
+_SPECIALS = re.compile(r'[()<>\[\]:;@\\,."]')
+_CONTROL = re.compile(r"[\x00-\x1f\x7f\u2028\u2029]")
+
+
+class Address(Struct, frozen=True):
+    """A display name, possibly empty, and an address such as "ana@host.example"."""
+
+    name: str
+    spec: str
+
+    @property
+    def header(self) -> str:
+        """The form that stands in a header, not yet encoded."""
+        if not self.name:
+            return self.spec
+        name = f'"{quote(self.name)}"' if _SPECIALS.search(self.name) else self.name
+        return f"{name} <{self.spec}>"
+
+    @property
+    def key(self) -> str:
+        """What two addresses of one mailbox have in common, as practice has it."""
+        return self.spec.casefold()
+
+
+class Problem(Struct, frozen=True):
+    """A part of an address list that is not an address, and why."""
+
+    text: str
+    reason: str
+
+
+def read(text: str) -> tuple[tuple[Address, ...], tuple[Problem, ...]]:
+    """Read addresses separated by commas or semicolons.
+
+    The mail goes out 7-bit clean, so that a domain is turned into its ASCII form and a local
+    part outside ASCII is a problem.
+
+    >>> read('"Roy, Ana" <ana@host.example>; bo@host.example')[0][0].name
+    'Roy, Ana'
+    """
+    found: list[Address] = []
+    problems: list[Problem] = []
+    for part in (part.strip() for part in _PARTS.findall(text)):
+        if not part:
+            continue
+        address = one(part)
+        if isinstance(address, Address):
+            found.append(address)
+        else:
+            problems.append(address)
+    return tuple(found), tuple(problems)
+
+
+def one(text: str) -> Address | Problem:
+    """Read a single address, with or without a name."""
+    if _CONTROL.search(text.strip()):
+        shown = _CONTROL.sub("␊", text.strip())
+        return Problem(shown, "there is a line break or control character in it")
+    match = _NAMED.fullmatch(text.strip())
+    name, spec = (match["name"], match["spec"]) if match else ("", text.strip())
+    if name.startswith('"') and name.endswith('"') and len(name) > 1:
+        name = re.sub(r"\\(.)", r"\1", name[1:-1])
+    try:
+        valid = validate_email(spec, check_deliverability=False, allow_smtputf8=False)
+    except EmailNotValidError as error:
+        return Problem(text.strip(), _reason(spec, str(error)))
+    return Address(name.strip(), valid.ascii_email or valid.normalized)
+
+
+def _reason(spec: str, found: str) -> str:
+    if "@" not in spec:
+        return "there is no @ in it"
+    return found.rstrip(".")[:1].lower() + found.rstrip(".")[1:]
+
+
+def write(addresses: Iterable[Address]) -> str:
+    """Write addresses as one list."""
+    return ", ".join(address.header for address in addresses)

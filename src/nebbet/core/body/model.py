@@ -1,0 +1,201 @@
+"""What a body is made of: blocks of inlines, with no fonts and no pixel sizes in text."""
+
+from collections.abc import Callable, Iterable, Iterator
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from nebbet.core import inline
+from nebbet.core.inline import Line, Slot
+
+
+class Run(Struct, frozen=True, tag=True, omit_defaults=True):
+    """Text or one placeholder in one style. link is an address that may hold {{name}}."""
+
+    content: str | Slot
+    bold: bool = False
+    italic: bool = False
+    link: Line = ()
+
+
+class Break(Struct, frozen=True, tag=True, omit_defaults=True):
+    """A new line inside a paragraph."""
+
+
+class Picture(Struct, frozen=True, tag=True, omit_defaults=True):
+    """An image from the library, by SHA-256. width in CSS pixels, 0 for its own size."""
+
+    file: str
+    alt: Line = ()
+    width: int = 0
+
+
+Inline = Run | Break | Picture
+
+
+class Paragraph(Struct, frozen=True, tag=True, omit_defaults=True):
+    """A paragraph; an empty one keeps its place."""
+
+    inlines: tuple[Inline, ...] = ()
+
+
+class Heading(Struct, frozen=True, tag=True, omit_defaults=True):
+    """A heading of level 1 or 2."""
+
+    inlines: tuple[Inline, ...]
+    level: int = 1
+
+
+class ListItem(Struct, frozen=True, tag=True, omit_defaults=True):
+    """An item of a bulleted or numbered list; neighbours of one level form one list."""
+
+    inlines: tuple[Inline, ...]
+    ordered: bool = False
+    level: int = 0
+
+
+Block = Paragraph | Heading | ListItem
+Body = tuple[Block, ...]
+
+EMPTY: Body = ()
+
+
+def tidy(blocks: Iterable[Block]) -> Body:
+    """The one form of a body: equal neighbours joined, doubled spaces kept as no-break spaces,
+    no space at the edges of a block, no empty block but paragraphs between others."""
+    done: list[Block] = []
+    for block in blocks:
+        inlines = _tidy_inlines(block.inlines)
+        if inlines or isinstance(block, Paragraph):
+            done.append(replace(block, inlines=inlines))
+    while done and done[-1] == Paragraph():
+        done.pop()
+    while done and done[0] == Paragraph():
+        done.pop(0)
+    return tuple(done)
+
+
+def _tidy_inlines(inlines: Iterable[Inline]) -> tuple[Inline, ...]:
+    joined: list[Inline] = []
+    for part in inlines:
+        last = joined[-1] if joined else None
+        if part == Run("", getattr(part, "bold", False), getattr(part, "italic", False)):
+            continue
+        if _joins(last, part):
+            joined[-1] = replace(last, content=last.content + part.content)  # type: ignore
+        else:
+            joined.append(part)
+    return _trimmed(_spaced(joined))
+
+
+def _joins(last: Inline | None, part: Inline) -> bool:
+    return (
+        isinstance(last, Run)
+        and isinstance(part, Run)
+        and isinstance(last.content, str)
+        and isinstance(part.content, str)
+        and replace(last, content="") == replace(part, content="")
+    )
+
+
+def _spaced(inlines: Iterable[Inline]) -> list[Inline]:
+    """Turn every space that follows another space into a no-break space: HTML would drop it."""
+    done: list[Inline] = []
+    after_space = False
+    for part in inlines:
+        if not isinstance(part, Run) or not isinstance(part.content, str):
+            done.append(part)
+            after_space = False
+            continue
+        text = part.content.replace("\t", " ")
+        if after_space and text.startswith(" "):
+            text = "\u00a0" + text[1:]
+        while "  " in text:
+            text = text.replace("  ", " \u00a0")
+        after_space = text.endswith(" ")
+        done.append(replace(part, content=text))
+    return done
+
+
+def _trimmed(inlines: list[Inline]) -> tuple[Inline, ...]:
+    """Drop spaces and breaks at the ends, and spaces round a break: nobody would see them."""
+    done: list[Inline] = []
+    for given in inlines:
+        at_start = not done or isinstance(done[-1], Break)
+        part = _stripped(given, left=True) if at_start else given
+        if isinstance(part, Break):
+            _strip_end(done)
+        if part != _NOTHING:
+            done.append(part)
+    _strip_end(done)
+    while done and isinstance(done[-1], Break):
+        done.pop()
+        _strip_end(done)
+    while done and isinstance(done[0], Break):
+        done.pop(0)
+    return tuple(done)
+
+
+_NOTHING = Run("")
+
+
+def _stripped(part: Inline, *, left: bool) -> Inline:
+    if not isinstance(part, Run) or not isinstance(part.content, str):
+        return part
+    text = part.content.lstrip(" ") if left else part.content.rstrip(" ")
+    return replace(part, content=text) if text else _NOTHING
+
+
+def _strip_end(done: list[Inline]) -> None:
+    if done:
+        done[-1] = _stripped(done[-1], left=False)
+        if done[-1] == _NOTHING:
+            done.pop()
+
+
+def runs(body: Body) -> Iterator[Run]:
+    """Every run of a body in order."""
+    return (part for block in body for part in block.inlines if isinstance(part, Run))
+
+
+def lines_of(body: Body) -> Iterator[Line]:
+    """Every line of text in a body: the blocks' texts, then link addresses and image texts."""
+    for block in body:
+        yield tuple(part.content for part in block.inlines if isinstance(part, Run))
+        for part in block.inlines:
+            if isinstance(part, Run) and part.link:
+                yield part.link
+            elif isinstance(part, Picture) and part.alt:
+                yield part.alt
+
+
+def names(body: Body) -> list[str]:
+    """The placeholder names in a body, in order, with repeats."""
+    return [name for line in lines_of(body) for name in inline.names(line)]
+
+
+def files_of(body: Body) -> list[str]:
+    """The SHA-256 of every image in a body, once each."""
+    found = (part.file for b in body for part in b.inlines if isinstance(part, Picture))
+    return list(dict.fromkeys(found))
+
+
+def completed(body: Body, texts: Callable[[str], str | None]) -> Body:
+    """Give every slot, also in links and image texts, what texts(name) returns for it."""
+    return tuple(
+        replace(block, inlines=tuple(_complete(part, texts) for part in block.inlines))
+        for block in body
+    )
+
+
+def _complete(part: Inline, texts: Callable[[str], str | None]) -> Inline:
+    match part:
+        case Run(content=Slot(name=name)):
+            return replace(
+                part, content=Slot(name, texts(name)), link=inline.completed(part.link, texts)
+            )
+        case Run() if part.link:
+            return replace(part, link=inline.completed(part.link, texts))
+        case Picture() if part.alt:
+            return replace(part, alt=inline.completed(part.alt, texts))
+    return part

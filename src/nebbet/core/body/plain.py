@@ -1,0 +1,70 @@
+"""Rendering a completed body as plain text: the same words in the same order."""
+
+from nebbet.core import inline
+from nebbet.core.body.email_html import link_address
+from nebbet.core.body.frame import PLAIN, Frame
+from nebbet.core.body.model import Block, Body, Break, Heading, Inline, ListItem, Picture, Run
+
+
+def render_plain(body: Body, frame: Frame = PLAIN) -> str:
+    """Render a body as plain text with line feeds; links show their address once.
+
+    >>> from nebbet.core.body import read
+    >>> render_plain(read("<p>See <a href='https://a.example'>our page</a>.</p><ul><li>one"))
+    'See our page (https://a.example).\\n\\n- one\\n'
+    """
+    parts: list[str] = []
+    numbers: list[int] = []
+    previous: Block | None = None
+    for block in body:
+        if previous is not None:
+            tight = isinstance(block, ListItem) and isinstance(previous, ListItem)
+            parts.append("\n" if tight else "\n\n")
+        parts.append(_block(block, numbers))
+        previous = block
+    if frame.foot:
+        parts.append("\n\n" + "\n".join(frame.foot))
+    return "".join(parts).rstrip("\n") + "\n"
+
+
+def _block(block: Block, numbers: list[int]) -> str:
+    text = _inlines(block.inlines)
+    if not isinstance(block, ListItem):
+        numbers.clear()
+        return text.upper() if isinstance(block, Heading) and block.level == 1 else text
+    del numbers[block.level + 1 :]
+    numbers.extend([0] * (block.level + 1 - len(numbers)))
+    numbers[block.level] += 1
+    mark = f"{numbers[block.level]}. " if block.ordered else "- "
+    indent = "  " * block.level
+    return indent + mark + text.replace("\n", "\n" + indent + " " * len(mark))
+
+
+def _inlines(parts: tuple[Inline, ...]) -> str:
+    done: list[str] = []
+    for index, part in enumerate(parts):
+        match part:
+            case Break():
+                done.append("\n")
+            case Picture():
+                done.append(f"[{inline.shown(part.alt)}]" if part.alt else "")
+            case Run():
+                done.append(inline.shown((part.content,)))
+                following = parts[index + 1] if index + 1 < len(parts) else None
+                if part.link and getattr(following, "link", ()) != part.link:
+                    done.append(_address(part, parts, index))
+    return "".join(done).replace("\u00a0", " ")
+
+
+def _address(run: Run, parts: tuple[Inline, ...], index: int) -> str:
+    """The address behind a link, unless the link's words already are that address."""
+    start = index
+    while start and getattr(parts[start - 1], "link", ()) == run.link:
+        start -= 1
+    words = "".join(
+        inline.shown((part.content,)) for part in parts[start : index + 1] if isinstance(part, Run)
+    )
+    address = link_address(run.link)
+    bare = address.removeprefix("mailto:").removeprefix("tel:")
+    same = words.strip().replace(" ", "") in (address, bare, bare.removeprefix("https://"))
+    return "" if same else f" ({bare})"

@@ -1,0 +1,186 @@
+"""Reading HTML into the body model; whatever the model cannot say is dropped."""
+
+import re
+from collections.abc import Iterable
+
+import nh3
+from lxml import etree, html
+
+from nebbet.core import inline
+from nebbet.core.body.model import (
+    Block,
+    Body,
+    Break,
+    Heading,
+    Inline,
+    ListItem,
+    Paragraph,
+    Picture,
+    Run,
+    tidy,
+)
+
+_BOLD = {"b", "strong"}
+_ITALIC = {"i", "em", "cite"}
+_HEADINGS = {"h1": 1, "h2": 2, "h3": 2, "h4": 2, "h5": 2, "h6": 2}
+_BLOCKS = {
+    "p", "div", "li", "ul", "ol", "table", "tr", "td", "th", "blockquote", "section", "article",
+    "header", "footer", "pre", "dl", "dt", "dd", "center", "address", "hr", *_HEADINGS,
+}  # fmt: skip
+_KEPT = _BLOCKS | _BOLD | _ITALIC | {"a", "br", "img", "span", "tbody", "thead"}
+_SPACES = re.compile(r"[ \t\r\n\f]+")
+_FILE = re.compile(r"file:([0-9a-f]{64})")
+_LINK = re.compile(r"(?:https?://|mailto:|tel:|\{\{)[^\s]", re.IGNORECASE)
+DEEPEST_LIST = 8
+
+
+def read(text: str) -> Body:
+    """Read HTML of any origin, safely: no script, style, form or foreign image survives.
+
+    Reading what `write` wrote gives the same body. Never raises on bad HTML.
+
+    >>> from nebbet.core.body.write import write
+    >>> write(read("<div>Hello <b>{{name}}</b><script>x()</script></div>"))
+    '<p>Hello <strong>{{name}}</strong></p>\\n'
+    """
+    cleaned = nh3.clean(
+        text.replace("\x00", ""),
+        tags=_KEPT,
+        clean_content_tags={"script", "style", "title"},
+        attributes={"a": {"href"}, "img": {"src", "alt", "width"}},
+        url_schemes={"http", "https", "mailto", "tel", "file"},
+        link_rel=None,
+    )
+    if not cleaned.strip():
+        return ()
+    reader = _Reader()
+    reader.walk(html.fragment_fromstring(cleaned, create_parent="div"))
+    return tidy(reader.blocks)
+
+
+class _Reader:
+    """Walks a tree without recursion and gathers blocks; depth counts open style tags."""
+
+    def __init__(self) -> None:
+        self.blocks: list[Block] = []
+        self._inlines: list[Inline] = []
+        self._bold = self._italic = 0
+        self._links: list[str] = []
+        self._lists: list[bool] = []
+        self._heading = 0
+        self._items = 0
+
+    def walk(self, root: etree._Element) -> None:
+        for event, node in etree.iterwalk(root, events=("start", "end")):
+            if event == "start":
+                self._start(node)
+                self._text(node.text)
+            else:
+                self._end(node)
+                if node is not root:
+                    self._text(node.tail)
+        self._flush()
+
+    def _start(self, node: etree._Element) -> None:
+        tag = node.tag
+        if tag in _BLOCKS:
+            self._start_block(node)
+        elif tag in _BOLD:
+            self._bold += 1
+        elif tag in _ITALIC:
+            self._italic += 1
+        elif tag == "a":
+            self._links.append(_link(node.get("href", "")))
+        elif tag == "br":
+            self._inlines.append(Break())
+        elif tag == "img":
+            self._inlines.extend(_picture(node))
+
+    def _start_block(self, node: etree._Element) -> None:
+        if not (self._items and node.tag in ("p", "div") and not self._inlines):
+            self._flush()
+        if node.tag in ("ul", "ol"):
+            self._lists.append(node.tag == "ol")
+        elif node.tag == "li":
+            self._items += 1
+        elif node.tag in _HEADINGS:
+            self._heading = _HEADINGS[node.tag]
+
+    def _end(self, node: etree._Element) -> None:
+        tag = node.tag
+        if tag in _BLOCKS:
+            if tag == "p" and [*self._inlines] == [Break()]:
+                self.blocks.append(Paragraph())
+                self._inlines = []
+            self._flush()
+            self._end_block(tag)
+        elif tag in _BOLD:
+            self._bold -= 1
+        elif tag in _ITALIC:
+            self._italic -= 1
+        elif tag == "a":
+            self._links.pop()
+
+    def _end_block(self, tag: str) -> None:
+        if tag in ("ul", "ol"):
+            self._lists.pop()
+        elif tag == "li":
+            self._items -= 1
+        elif tag in _HEADINGS:
+            self._heading = 0
+
+    def _text(self, text: str | None) -> None:
+        if not text:
+            return
+        text = _SPACES.sub(" ", text)
+        if text == " " and (not self._inlines or self._ends_in_space()):
+            return
+        if self._ends_in_space():
+            text = text.removeprefix(" ")
+        link = inline.parse(self._links[-1]) if self._links else ()
+        self._inlines += [
+            Run(part, self._bold > 0, self._italic > 0, link) for part in inline.parse(text)
+        ]
+
+    def _ends_in_space(self) -> bool:
+        last = self._inlines[-1] if self._inlines else Break()
+        return isinstance(last, Break) or (
+            isinstance(last, Run) and isinstance(last.content, str) and last.content.endswith(" ")
+        )
+
+    def _flush(self) -> None:
+        """Close the block at hand; one of nothing but spaces was never a block."""
+        inlines, self._inlines = tuple(self._inlines), []
+        if not _says_something(inlines):
+            return
+        if self._heading:
+            self.blocks.append(Heading(inlines, self._heading))
+        elif self._lists and self._items:
+            level = min(len(self._lists) - 1, DEEPEST_LIST)
+            self.blocks.append(ListItem(inlines, self._lists[-1], level))
+        else:
+            self.blocks.append(Paragraph(inlines))
+
+
+def _says_something(inlines: Iterable[Inline]) -> bool:
+    return any(
+        isinstance(part, Picture)
+        or (isinstance(part, Run) and (not isinstance(part.content, str) or part.content.strip()))
+        for part in inlines
+    )
+
+
+def _link(href: str) -> str:
+    """An address a letter may point to, or nothing: no script, no data, no local file."""
+    href = href.strip()
+    return href if _LINK.match(href) else ""
+
+
+def _picture(node: etree._Element) -> list[Inline]:
+    """A library picture; a foreign one leaves its text, so that nothing silently goes missing."""
+    alt = inline.parse(_SPACES.sub(" ", node.get("alt", "")).strip())
+    found = _FILE.fullmatch(node.get("src", ""))
+    if found is None:
+        return [Run(part) for part in alt]
+    width = node.get("width", "")
+    return [Picture(found[1], alt, int(width) if width.isdecimal() and len(width) < 5 else 0)]

@@ -1,0 +1,36 @@
+"""A finding: how grave, where, in one sentence, and what mends it."""
+
+from collections.abc import Iterable
+from typing import Literal
+
+from msgspec import Struct
+
+Severity = Literal["stop", "doubt", "note"]
+_ORDER: tuple[Severity, ...] = ("stop", "doubt", "note")
+
+
+class Remedy(Struct, frozen=True):
+    """Something that mends a finding: words for the button, the action and what it acts on."""
+
+    words: str
+    action: Literal["drop copy", "drop attachment", "rename"]
+    on: str
+    to: str = ""
+
+
+class Finding(Struct, frozen=True):
+    """One finding. part is where to look (subject, body, to, cc, bcc, reply_to, attachments,
+    particulars); span is the placeholder's name or the words in question."""
+
+    rule: str
+    severity: Severity
+    part: str
+    sentence: str
+    span: str = ""
+    remedy: Remedy | None = None
+
+
+def worst(findings: Iterable[Finding]) -> Severity | None:
+    """The gravest severity among findings, or None."""
+    found = {finding.severity for finding in findings}
+    return next((severity for severity in _ORDER if severity in found), None)

@@ -1,0 +1,187 @@
+"""The checks of one letter."""
+
+import re
+from collections.abc import Callable, Iterable, Iterator, Sequence
+
+from msgspec.structs import replace
+
+from nebbet.core import addresses, inline
+from nebbet.core import letter as letters
+from nebbet.core.addresses import Address
+from nebbet.core.body import lines_of
+from nebbet.core.checks.findings import Finding, Remedy, Severity
+from nebbet.core.letter import Attachment, Letter
+from nebbet.core.placeholders import Particular
+
+LARGEST_TOTAL = 20 * 2**20  # common practice, no source: many servers refuse more than 25 MB
+
+_BRACES = re.compile(r"\{\{|\}\}")
+_PROMPT = re.compile(
+    r"\[[^\[\]\n]*[^\W\d_][^\[\]\n]*\]|<[^<>\n@/]*[^\W\d_][^<>\n@/]*>|\bX{3,}\b|_{3,}"
+)
+_PROMISES = re.compile(
+    r"\b(attached|attachment|enclosed|enclosure|ci-joint\w*|pièces? jointes?|beigefügt\w*|anbei"
+    r"|im anhang|vedlagt|vedlegg\w*)\b",
+    re.IGNORECASE,
+)
+_COPIES = ("cc", "bcc", "reply_to")
+_COPY_NAMES = {"cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To"}
+
+
+def check(
+    letter: Letter, particulars: Iterable[Particular], has_file: Callable[[str], bool]
+) -> tuple[Finding, ...]:
+    """Check a completed letter; stops come first, then doubts, then notes.
+
+    has_file says whether the library holds a file, by SHA-256.
+    """
+    found = [
+        *_blanks(particulars),
+        *_recipient(letter),
+        *_copies(letter),
+        *_subject(letter),
+        *_leftovers(letter),
+        *_attachments(letter, has_file),
+    ]
+    return tuple(f for grade in ("stop", "doubt", "note") for f in found if f.severity == grade)
+
+
+def _blanks(particulars: Iterable[Particular]) -> Iterator[Finding]:
+    for particular in particulars:
+        if not particular.known:
+            yield _unknown(particular)
+        elif particular.is_blank:
+            said = f"{particular.placeholder.title} is not completed: {particular.note}"
+            yield Finding("blank", "stop", "particulars", said, particular.name)
+
+
+def _unknown(particular: Particular) -> Finding:
+    right = particular.meant
+    remedy = Remedy(f"Use “{right}”", "rename", particular.name, right) if right else None
+    said = particular.note[:1].upper() + particular.note[1:]
+    severity: Severity = "stop" if particular.is_blank else "doubt"
+    return Finding("unknown", severity, "particulars", said, particular.name, remedy)
+
+
+def _recipient(letter: Letter) -> Iterator[Finding]:
+    if letter.recipient is None:
+        yield Finding("recipient", "stop", "to", "There is no recipient: choose whom it goes to")
+        return
+    if not letter.recipient.email:
+        said = f"{letter.recipient.name} has no address on file: give one"
+        yield Finding("recipient", "stop", "to", said)
+        return
+    found = addresses.one(letter.recipient.email)
+    if not isinstance(found, Address):
+        yield _not_valid("to", found)
+
+
+def _not_valid(part: str, problem: addresses.Problem) -> Finding:
+    said = f"“{problem.text}” is not a mail address: {problem.reason}"
+    return Finding("address", "stop", part, said, problem.text)
+
+
+def _copies(letter: Letter) -> Iterator[Finding]:
+    seen = {}
+    if letter.recipient and isinstance(to := addresses.one(letter.recipient.email), Address):
+        seen[to.key] = "the recipient"
+    for part in _COPIES:
+        line = getattr(letter, part)
+        if any(isinstance(p, inline.Slot) and p.text is None for p in line):
+            continue  # the blank itself is the finding
+        found, problems = addresses.read(inline.shown(line))
+        yield from (_not_valid(part, problem) for problem in problems)
+        if part == "reply_to":
+            continue
+        for address in found:
+            if address.key in seen:
+                yield _doubled(part, address, seen[address.key])
+            seen.setdefault(address.key, f"in {_COPY_NAMES[part]}")
+
+
+def _doubled(part: str, address: Address, where: str) -> Finding:
+    said = f"{address.spec} is in {_COPY_NAMES[part]} and already {where}"
+    remedy = Remedy(
+        f"Take {address.spec} out of {_COPY_NAMES[part]}", "drop copy", address.spec, part
+    )
+    return Finding("doubled", "doubt", part, said, address.spec, remedy)
+
+
+def _subject(letter: Letter) -> Iterator[Finding]:
+    if not inline.shown(letter.subject).strip():
+        yield Finding("subject", "stop", "subject", "The subject is empty")
+
+
+def _leftovers(letter: Letter) -> Iterator[Finding]:
+    for part, lines in (("subject", [letter.subject]), ("body", list(lines_of(letter.body)))):
+        for line in lines:
+            text = inline.shown(line, blank=lambda _name: "")
+            yield from _leftovers_in(part, text)
+
+
+def _leftovers_in(part: str, text: str) -> Iterator[Finding]:
+    where = f"in the {'subject' if part == 'subject' else 'text'}"
+    if braces := _BRACES.search(text):
+        near = text[max(0, braces.start() - 10) : braces.end() + 20].strip()
+        yield Finding("leftover", "stop", part, f"Braces are left over {where}: “{near}”", near)
+    for prompt in dict.fromkeys(_PROMPT.findall(text)):
+        said = f"“{prompt}” {where} looks like a prompt that was not completed"
+        yield Finding("leftover", "doubt", part, said, prompt)
+
+
+def _attachments(letter: Letter, has_file: Callable[[str], bool]) -> Iterator[Finding]:
+    for attachment in letter.attachments:
+        if not has_file(attachment.file):
+            name = inline.shown(attachment.name)
+            remedy = Remedy(f"Send without {name}", "drop attachment", attachment.file)
+            said = f"The attachment {name} is not in the library any more"
+            yield Finding("attachment", "stop", "attachments", said, name, remedy)
+    if sum(a.size for a in letter.attachments) > LARGEST_TOTAL:
+        said = "The attachments are more than 20 MB together: many mail servers refuse that"
+        yield Finding("attachment", "doubt", "attachments", said)
+    if not letter.attachments:
+        for line in lines_of(letter.body):
+            if promise := _PROMISES.search(inline.shown(line)):
+                said = f"The text says “{promise[0]}”, but nothing is attached"
+                yield Finding("attachment", "doubt", "attachments", said, promise[0])
+                return
+
+
+def apply(letter: Letter, remedy: Remedy) -> Letter:
+    """Mend a letter by a finding's remedy."""
+    match remedy.action:
+        case "rename":
+            return letters.rename(letter, remedy.on, remedy.to)
+        case "drop attachment":
+            return replace(letter, attachments=_without_file(letter.attachments, remedy.on))
+        case "drop copy":
+            line = _without_address(getattr(letter, remedy.to), remedy.on)
+            return replace(letter, **{remedy.to: line})
+
+
+def _without_file(attachments: Sequence[Attachment], file: str) -> tuple[Attachment, ...]:
+    return tuple(a for a in attachments if a.file != file)
+
+
+def _without_address(line: inline.Line, spec: str) -> inline.Line:
+    """Take the last mention of an address out of a copies line; other slots stay slots."""
+    entries = _split(line)
+    for index in range(len(entries) - 1, -1, -1):
+        found, _ = addresses.read(inline.shown(entries[index]))
+        if any(address.key == spec.casefold() for address in found):
+            del entries[index]
+            break
+    return tuple(part for i, entry in enumerate(entries) for part in ((", ",) if i else ()) + entry)
+
+
+def _split(line: inline.Line) -> list[inline.Line]:
+    """Split a copies line at its commas and semicolons, slots kept whole."""
+    entries: list[list[str | inline.Slot]] = [[]]
+    for part in line:
+        if not isinstance(part, str):
+            entries[-1].append(part)
+            continue
+        first, *rest = re.split(r"[,;]", part)
+        entries[-1].append(first.strip(" "))
+        entries += [[piece.strip(" ")] for piece in rest]
+    return [tuple(p for p in entry if p != "") for entry in entries if any(p != "" for p in entry)]

@@ -1,0 +1,54 @@
+"""What an edition of a template holds; two editions compare by value."""
+
+from msgspec import Struct, field
+
+from nebbet.core.placeholders import Placeholder
+
+
+class Texts(Struct, frozen=True, omit_defaults=True):
+    """Subject and body in one language; the body as source HTML, both with {{name}}."""
+
+    subject: str = ""
+    body: str = ""
+
+
+class Copies(Struct, frozen=True, omit_defaults=True):
+    """Address lists of a template, with {{name}} where an address depends on the letter."""
+
+    cc: str = ""
+    bcc: str = ""
+    reply_to: str = ""
+
+
+class Enclosure(Struct, frozen=True, omit_defaults=True):
+    """A library file attached by default: SHA-256, the name it gets (may hold {{name}}), bytes."""
+
+    file: str
+    name: str
+    media_type: str = "application/octet-stream"
+    size: int = 0
+
+
+class Content(Struct, frozen=True, omit_defaults=True):
+    """The whole of an edition. texts are by language code, the original first."""
+
+    texts: dict[str, Texts] = field(default_factory=lambda: {"en_GB": Texts()})
+    placeholders: tuple[Placeholder, ...] = ()
+    copies: Copies = Copies()
+    enclosures: tuple[Enclosure, ...] = ()
+    frame: str = ""
+
+
+def text_for(content: Content, language: str) -> tuple[str, Texts]:
+    """The text to use for a language: the same code, else the same language, else the original.
+
+    >>> text_for(Content({"en_GB": Texts("a"), "fr": Texts("b")}), "fr_CA")[0]
+    'fr'
+    """
+    if language in content.texts:
+        return language, content.texts[language]
+    stem = language.split("_", maxsplit=1)[0].split("-", maxsplit=1)[0]
+    for code, texts in content.texts.items():
+        if stem and code.split("_")[0] == stem:
+            return code, texts
+    return next(iter(content.texts.items()))

@@ -1,0 +1,226 @@
+"""Building the message: RFC 5322 headers, MIME parts by RFC 2045 and 2046, 7-bit on the wire."""
+
+import binascii
+import re
+from collections import OrderedDict
+from collections.abc import Callable, Iterable
+from datetime import datetime
+from email.message import MIMEPart
+from email.policy import SMTP
+from email.utils import format_datetime
+from functools import lru_cache
+
+from msgspec import Struct
+
+from nebbet.core import addresses, inline
+from nebbet.core import letter as letters
+from nebbet.core.addresses import Address
+from nebbet.core.body import Frame, files_of, lines_of, render_email, render_plain
+from nebbet.core.errors import NebbetError
+from nebbet.core.inline import Slot
+from nebbet.core.letter import Letter
+from nebbet.core.records import Member
+
+_LINE = 76  # RFC 2045 §6.7 and §6.8: encoded lines of at most 76 characters
+_MEDIA_TYPE = re.compile(r"[A-Za-z0-9][\w.+-]*/[A-Za-z0-9][\w.+-]*")
+_UNSAFE = re.compile(r"[\x00-\x1f\x7f\u2028\u2029]+")
+
+
+class Outgoing(Struct, frozen=True):
+    """A finished message with its envelope (RFC 5321). data has no Bcc; bcc is that header."""
+
+    data: bytes
+    sender: str
+    recipients: tuple[str, ...]
+    message_id: str
+    subject: str
+    bcc: str = ""
+
+
+class EncodedFiles:
+    """Reads library files by SHA-256 and keeps them encoded, so that a file sent many times is
+    encoded once. Holds at most limit bytes."""
+
+    def __init__(self, read: Callable[[str], bytes], limit: int = 64 * 2**20) -> None:
+        self._read, self._limit, self._size = read, limit, 0
+        self._kept: OrderedDict[str, bytes] = OrderedDict()
+
+    def base64(self, file: str) -> bytes:
+        """The file's bytes in base64, in lines of 76 characters (RFC 2045 §6.8)."""
+        if file not in self._kept:
+            encoded = _base64(self._read(file))
+            self._kept[file] = encoded
+            self._size += len(encoded)
+        self._kept.move_to_end(file)
+        while self._size > self._limit and len(self._kept) > 1:
+            self._size -= len(self._kept.popitem(last=False)[1])
+        return self._kept[file]
+
+
+def _base64(data: bytes) -> bytes:
+    step = _LINE // 4 * 3
+    return b"".join(
+        binascii.b2a_base64(data[at : at + step])[:-1] + b"\r\n" for at in range(0, len(data), step)
+    )
+
+
+def compose(
+    letter: Letter,
+    sender: Member,
+    *,
+    now: datetime,
+    token: Callable[[], str],
+    frame: Frame,
+    files: EncodedFiles,
+) -> Outgoing:
+    """Build the message of a completed letter.
+
+    now is an aware datetime, token gives fresh random letters and digits (for the Message-ID and
+    the boundaries). Raises NebbetError when a blank is not completed or an address is not one.
+    """
+    _refuse_blanks(letter)
+    to = _recipient(letter)
+    cc, bcc, reply_to = (_addresses(getattr(letter, part)) for part in ("cc", "bcc", "reply_to"))
+    author = Address(sender.name, _own(sender.email).spec)
+    message_id = f"<{token()}@{author.spec.rpartition('@')[2]}>"
+    subject = header_text(inline.shown(letter.subject))
+    head = _headers(
+        [
+            ("Date", format_datetime(now)),
+            ("From", author.header),
+            ("Reply-To", addresses.write(reply_to)),
+            ("To", to.header),
+            ("Cc", addresses.write(cc)),
+            ("Subject", subject),
+            ("Message-ID", message_id),
+            ("MIME-Version", "1.0"),
+        ]
+    )
+    data = head + _content(letter, frame, files, token)
+    envelope = tuple(dict.fromkeys(a.spec for a in (to, *cc, *bcc)))
+    return Outgoing(data, author.spec, envelope, message_id, subject, addresses.write(bcc))
+
+
+def _refuse_blanks(letter: Letter) -> None:
+    lines = [letter.subject, letter.cc, letter.bcc, letter.reply_to]
+    lines += [*lines_of(letter.body), *(a.name for a in letter.attachments)]
+    slots = (part for line in lines for part in line if isinstance(part, Slot))
+    open_names = dict.fromkeys(slot.name for slot in slots if slot.text is None)
+    if open_names:
+        raise NebbetError(
+            f"The letter cannot go: not completed: {', '.join(open_names)}",
+            todo="Complete every blank first",
+        )
+
+
+def _recipient(letter: Letter) -> Address:
+    if letter.recipient is None or not letter.recipient.email:
+        raise NebbetError("The letter has no recipient", todo="Choose whom it goes to")
+    return Address(header_text(letter.recipient.name), _own(letter.recipient.email).spec)
+
+
+def _own(spec: str) -> Address:
+    found = addresses.one(spec)
+    if isinstance(found, Address):
+        return found
+    raise NebbetError(
+        f"“{found.text}” is not a mail address: {found.reason}", todo="Mend the address"
+    )
+
+
+def _addresses(line: inline.Line) -> tuple[Address, ...]:
+    found, problems = addresses.read(inline.shown(line))
+    for problem in problems:
+        raise NebbetError(
+            f"“{problem.text}” is not a mail address: {problem.reason}", todo="Mend the address"
+        )
+    return found
+
+
+def header_text(text: str) -> str:
+    """Text fit for a header: no line breaks and no control characters."""
+    return _UNSAFE.sub(" ", text).strip()
+
+
+def _headers(pairs: Iterable[tuple[str, str]]) -> bytes:
+    return b"".join(_header(name, value) for name, value in pairs if value)
+
+
+@lru_cache(maxsize=256)
+def _header(name: str, value: str) -> bytes:
+    """One folded header; short plain ones need none of the standard library's slow folding."""
+    if value.isascii() and len(name) + len(value) < _LINE and "=?" not in value:
+        return f"{name}: {value}\r\n".encode("ascii")
+    folded: str = SMTP.header_factory(name, value).fold(policy=SMTP)
+    return folded.encode("ascii")
+
+
+def _content(letter: Letter, frame: Frame, files: EncodedFiles, token: Callable[[], str]) -> bytes:
+    pictures = dict.fromkeys([*files_of(letter.body), *filter(None, [frame.logo])])
+    sources = {file: f"cid:{_content_id(file)}" for file in pictures}
+    formatted = _text("html", render_email(letter.body, frame, sources, letter.language))
+    if pictures:
+        parts = [formatted, *(_picture(file, files) for file in pictures)]
+        formatted = _multipart("related", parts, token, ' type="text/html";')
+    plain = _text("plain", render_plain(letter.body, frame))
+    both = _multipart("alternative", [plain, formatted], token)
+    attached = [_attachment(a, files) for a in letter.attachments]
+    return _multipart("mixed", [both, *attached], token)
+
+
+def _multipart(
+    kind: str, parts: Iterable[bytes], token: Callable[[], str], extra: str = ""
+) -> bytes:
+    # "=_" cannot occur in quoted-printable or base64 text, so that no part holds the boundary.
+    boundary = f"=_{token()}"
+    head = f'Content-Type: multipart/{kind};{extra}\r\n boundary="{boundary}"\r\n\r\n'
+    mark = f"--{boundary}".encode("ascii")
+    body = b"".join(mark + b"\r\n" + part + b"\r\n" for part in parts)
+    return head.encode("ascii") + body + mark + b"--\r\n"
+
+
+def _text(kind: str, text: str) -> bytes:
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").replace("\n", "\r\n")
+    head = f'Content-Type: text/{kind}; charset="utf-8"\r\n'
+    head += "Content-Transfer-Encoding: quoted-printable\r\n\r\n"
+    return head.encode("ascii") + binascii.b2a_qp(lines.encode("utf-8"), istext=True)
+
+
+def _content_id(file: str) -> str:
+    return f"{file[:32]}@nebbet"
+
+
+def _picture(file: str, files: EncodedFiles) -> bytes:
+    encoded = files.base64(file)
+    head = f"Content-Type: image/{_picture_kind(encoded)}\r\n"
+    head += f"Content-ID: <{_content_id(file)}>\r\nContent-Disposition: inline\r\n"
+    return head.encode("ascii") + _ENCODED + encoded
+
+
+_ENCODED = b"Content-Transfer-Encoding: base64\r\n\r\n"
+_KINDS = {b"iVBOR": "png", b"/9j/": "jpeg", b"R0lGO": "gif", b"UklGR": "webp"}
+
+
+def _picture_kind(encoded: bytes) -> str:
+    """The kind of a picture by its first bytes, as they look in base64."""
+    return next((kind for mark, kind in _KINDS.items() if encoded.startswith(mark)), "png")
+
+
+def _attachment(attachment: letters.Attachment, files: EncodedFiles) -> bytes:
+    name = header_text(inline.shown(attachment.name)).replace("/", "-") or "attachment"
+    return _attachment_head(name, attachment.media_type) + files.base64(attachment.file)
+
+
+@lru_cache(maxsize=256)
+def _attachment_head(name: str, media_type: str) -> bytes:
+    """Headers of an attachment; the standard library writes RFC 2231 parameters correctly."""
+    part = MIMEPart(policy=SMTP)
+    usable = _MEDIA_TYPE.fullmatch(media_type) and not media_type.startswith("multipart/")
+    part["Content-Type"] = media_type if usable else "application/octet-stream"
+    part.add_header("Content-Disposition", "attachment", filename=name)
+    return part.as_bytes().rstrip(b"\r\n") + b"\r\n" + _ENCODED
+
+
+def with_bcc(data: bytes, bcc: str) -> bytes:
+    """The copy for the sender's own mailbox, which shows who got a blind copy."""
+    return _headers([("Bcc", bcc)]) + data

@@ -1,0 +1,58 @@
+"""Reading a message back, for showing it."""
+
+from email import message_from_bytes
+from email.message import EmailMessage
+from email.policy import default
+
+from msgspec import Struct
+
+
+class Received(Struct, frozen=True):
+    """What a person sees of a message; attachments are (name, bytes) pairs."""
+
+    date: str
+    sender: str
+    to: str
+    cc: str
+    bcc: str
+    subject: str
+    plain: str
+    html: str
+    attachments: tuple[tuple[str, bytes], ...] = ()
+
+
+def open_message(data: bytes) -> Received:
+    """Read an RFC 5322 message; what is broken in it is left out rather than refused."""
+    message = message_from_bytes(data, policy=default)
+    assert isinstance(message, EmailMessage)
+
+    def header(name: str) -> str:
+        return str(message.get(name, ""))
+
+    return Received(
+        date=header("Date"),
+        sender=header("From"),
+        to=header("To"),
+        cc=header("Cc"),
+        bcc=header("Bcc"),
+        subject=header("Subject"),
+        plain=_text(message, "plain"),
+        html=_text(message, "html"),
+        attachments=tuple(
+            (part.get_filename() or "attachment", _bytes(part))
+            for part in message.iter_attachments()
+        ),
+    )
+
+
+def _text(message: EmailMessage, kind: str) -> str:
+    part = message.get_body((kind,))
+    try:
+        return str(part.get_content()) if part else ""
+    except (LookupError, KeyError):  # an unknown charset or a broken part
+        return ""
+
+
+def _bytes(part: EmailMessage) -> bytes:
+    payload = part.get_payload(decode=True)
+    return payload if isinstance(payload, bytes) else b""

@@ -1,0 +1,75 @@
+"""Typed values that placeholders get, and their JSON form."""
+
+from collections.abc import Mapping
+from datetime import date, datetime, time
+from decimal import Decimal, InvalidOperation
+
+from msgspec import Struct
+
+from nebbet.core.errors import NebbetError
+
+
+class Money(Struct, frozen=True):
+    """An amount in one currency (ISO 4217 code)."""
+
+    amount: Decimal
+    currency: str
+
+
+Value = str | bool | Decimal | date | datetime | time | Money
+
+SHAPES = 'a string, a number, true, false, {"date": …}, {"time": …} or {"money": …, "currency": …}'
+
+
+def from_json(raw: object) -> Value:
+    """Read one value from its JSON form.
+
+    Dates and times are ISO 8601 text in an object, so that a string always stays a string.
+    Raises NebbetError for anything else.
+
+    >>> from_json({"date": "2026-11-25"})
+    datetime.date(2026, 11, 25)
+    >>> from_json({"money": "12.50", "currency": "GBP"})
+    Money(amount=Decimal('12.50'), currency='GBP')
+    """
+    if isinstance(raw, str | bool):
+        return raw
+    if isinstance(raw, int | float):
+        return Decimal(str(raw))
+    if isinstance(raw, Mapping):
+        try:
+            return _tagged(raw)
+        except (ValueError, InvalidOperation, KeyError, TypeError):
+            pass
+    raise NebbetError(f"The value {raw!r} cannot be read", todo=f"A value is {SHAPES}")
+
+
+def _tagged(raw: Mapping[object, object]) -> Value:
+    if "date" in raw:
+        text = str(raw["date"])
+        return date.fromisoformat(text) if len(text) == 10 else datetime.fromisoformat(text)
+    if "time" in raw:
+        return time.fromisoformat(str(raw["time"]))
+    return Money(Decimal(str(raw["money"])), str(raw["currency"]).upper())
+
+
+def to_json(value: Value) -> object:
+    """Write one value in its JSON form; the inverse of from_json."""
+    match value:
+        case datetime():
+            return {"date": value.isoformat(timespec="minutes")}
+        case date():
+            return {"date": value.isoformat()}
+        case time():
+            return {"time": value.isoformat(timespec="minutes")}
+        case Money():
+            return {"money": str(value.amount), "currency": value.currency}
+        case Decimal():
+            return int(value) if value == value.to_integral_value() else float(value)
+        case _:
+            return value
+
+
+def mapping_from_json(raw: Mapping[str, object]) -> dict[str, Value]:
+    """Read a JSON object of named values."""
+    return {name: from_json(value) for name, value in raw.items()}
