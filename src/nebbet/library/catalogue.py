@@ -1,0 +1,138 @@
+"""The library as everybody reads it: one frozen picture in memory."""
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Literal
+
+from msgspec import Struct, field
+
+from nebbet.core.body import Frame
+from nebbet.core.dates import WorkingCalendar
+from nebbet.core.letter import Content, Texts
+from nebbet.core.placeholders import World
+from nebbet.core.ranking import Entry
+from nebbet.core.records import Case, Contact, Fact, Member
+
+State = Literal["draft", "in use", "retired"]
+
+
+class Shelf(Struct, frozen=True):
+    """A named place for templates; parent is another shelf's id or empty."""
+
+    id: str
+    name: str
+    parent: str = ""
+
+
+class Template(Struct, frozen=True):
+    """A template with the edition in use (number 0 before the first one)."""
+
+    id: str
+    shelf: str
+    title: str
+    state: State
+    pinned: bool
+    edition: int
+    content: Content
+    author: str = ""
+    made: datetime | None = None
+    note: str = ""
+
+    @property
+    def first_text(self) -> Texts:
+        """The text in the original language."""
+        return next(iter(self.content.texts.values()))
+
+
+class Usage(Struct, frozen=True):
+    """How a template was used: when last, and how often in each of the last weeks, oldest first."""
+
+    last: datetime | None = None
+    weeks: tuple[int, ...] = ()
+
+
+class Catalogue(Struct, frozen=True):
+    """Everything a window shows, read once and replaced whole when something changes."""
+
+    shelves: tuple[Shelf, ...] = ()
+    templates: Mapping[str, Template] = field(default_factory=dict)
+    members: Mapping[str, Member] = field(default_factory=dict)
+    contacts: Mapping[str, Contact] = field(default_factory=dict)
+    cases: Mapping[str, Case] = field(default_factory=dict)
+    facts: Mapping[str, Fact] = field(default_factory=dict)
+    frames: Mapping[str, Frame] = field(default_factory=dict)
+    files: frozenset[str] = frozenset()
+    usage: Mapping[str, Usage] = field(default_factory=dict)
+    calendar: WorkingCalendar = WorkingCalendar()
+
+    def frame(self, name: str) -> Frame:
+        """The frame of that id, or the plain one."""
+        return self.frames.get(name, Frame())
+
+    def usage_of(self, template: str) -> Usage:
+        """How a template was used."""
+        return self.usage.get(template, Usage())
+
+    def cases_of(self, contact: str) -> list[Case]:
+        """The cases of one contact."""
+        return [case for case in self.cases.values() if case.contact == contact]
+
+    def world(
+        self,
+        moment: datetime,
+        sender: Member | None,
+        language: str,
+        recipient: Contact | None = None,
+        case: Case | None = None,
+    ) -> World:
+        """What values can come from, for one letter at one moment."""
+        return World(
+            today=moment.date(),
+            language=language,
+            calendar=self.calendar,
+            recipient=recipient,
+            case=case,
+            sender=sender,
+            facts=self.facts,
+        )
+
+
+def template_entries(catalogue: Catalogue) -> list[Entry]:
+    """What templates are found by; pinned ones first, retired ones last."""
+    shelves = {shelf.id: shelf.name for shelf in catalogue.shelves}
+    ordered = sorted(
+        catalogue.templates.values(),
+        key=lambda t: (t.state == "retired", not t.pinned, t.title.casefold()),
+    )
+    return [
+        Entry(
+            t.id,
+            (
+                t.title,
+                " ".join(texts.subject for texts in t.content.texts.values()),
+                shelves.get(t.shelf, ""),
+                " ".join(texts.body for texts in t.content.texts.values()),
+            ),
+        )
+        for t in ordered
+    ]
+
+
+def contact_entries(catalogue: Catalogue) -> list[Entry]:
+    """What contacts are found by: name, address, organisation, case numbers."""
+    numbers: dict[str, list[str]] = {}
+    for case in catalogue.cases.values():
+        numbers.setdefault(case.contact, []).append(case.number)
+    return [
+        Entry(c.id, (c.name, c.email, c.organisation, " ".join(numbers.get(c.id, ()))))
+        for c in catalogue.contacts.values()
+    ]
+
+
+def case_entries(catalogue: Catalogue) -> list[Entry]:
+    """What cases are found by: number, title, kind, the contact's name."""
+    names = {c.id: c.name for c in catalogue.contacts.values()}
+    return [
+        Entry(c.id, (c.number, c.title, c.kind, names.get(c.contact, "")))
+        for c in catalogue.cases.values()
+    ]

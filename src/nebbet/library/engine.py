@@ -1,0 +1,63 @@
+"""Opening SQLite files the same way everywhere, and saying in plain words what went wrong."""
+
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.engine.interfaces import DBAPIConnection
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.pool import ConnectionPoolEntry
+
+from nebbet.core.errors import NebbetError
+
+_REASONS = {
+    sqlite3.SQLITE_FULL: ("the disk is full", "Make room and try again"),
+    sqlite3.SQLITE_READONLY: ("it is read-only here", "Ask for the right to write to it"),
+    sqlite3.SQLITE_CANTOPEN: ("it cannot be opened", "Check that the folder is there"),
+    sqlite3.SQLITE_PERM: ("access is not allowed", "Ask for the right to use it"),
+    sqlite3.SQLITE_BUSY: ("another program is writing to it", "Try again in a moment"),
+    sqlite3.SQLITE_LOCKED: ("another program is writing to it", "Try again in a moment"),
+    sqlite3.SQLITE_CORRUPT: ("the file is damaged", "Bring it back from a backup"),
+    sqlite3.SQLITE_NOTADB: ("it is not a Nebbet file", "Choose another file"),
+    sqlite3.SQLITE_IOERR: ("the disk does not answer", "Check the disk and try again"),
+}
+_DEFAULT = ("the database gave an error", "Try again")
+
+
+def sqlite_engine(path: Path) -> Engine:
+    """An engine on one SQLite file: write-ahead log, foreign keys on, five seconds of patience."""
+    engine = create_engine(
+        f"sqlite:///{path}", connect_args={"timeout": 5, "check_same_thread": False}
+    )
+    event.listen(engine, "connect", _prepare)
+    return engine
+
+
+def _prepare(connection: DBAPIConnection, _entry: ConnectionPoolEntry) -> None:
+    cursor = connection.cursor()
+    cursor.execute("PRAGMA foreign_keys = ON")
+    try:
+        cursor.execute("PRAGMA journal_mode = WAL")
+        cursor.execute("PRAGMA synchronous = FULL")
+    except sqlite3.OperationalError:
+        pass  # a read-only file keeps the journal it has, and reading works all the same
+    cursor.close()
+
+
+@contextmanager
+def explained(what: str, kept: str = "Nothing was changed") -> Iterator[None]:
+    """Turn a database error into one clear sentence that begins with what could not be done."""
+    try:
+        yield
+    except (DBAPIError, sqlite3.Error) as error:
+        origin = error.orig if isinstance(error, DBAPIError) else error
+        code = getattr(origin, "sqlite_errorcode", 0) & 0xFF
+        reason, todo = _REASONS.get(code, _DEFAULT)
+        raise NebbetError(f"{what}: {reason}", kept=kept, todo=todo) from error
+    except OSError as error:
+        reason = (error.strerror or str(error)).lower()
+        raise NebbetError(
+            f"{what}: {reason}", kept=kept, todo="Check the folder and try again"
+        ) from error

@@ -1,0 +1,67 @@
+"""Making a library, bringing an older one up to date, and refusing what is not one."""
+
+import sqlite3
+from contextlib import closing
+from pathlib import Path
+from typing import Literal
+
+from sqlalchemy import Engine
+
+from nebbet.core.errors import NebbetError
+
+NEWEST = "0001"
+REVISIONS = ("0001",)
+_MAGIC = b"SQLite format 3\x00"
+
+Found = Literal["nothing", "current", "older"]
+
+
+def look(path: Path) -> Found:
+    """Say what lies at a path without touching it.
+
+    Raises NebbetError for a file that is no library, or one that a newer Nebbet made.
+    """
+    if not path.exists() or path.stat().st_size == 0:
+        return "nothing"
+    with path.open("rb") as opened:
+        if opened.read(len(_MAGIC)) != _MAGIC:
+            raise _no_library(path)
+    revision = _revision(path)
+    if revision is None:
+        raise _no_library(path)
+    if revision not in REVISIONS:
+        raise NebbetError(
+            f"The library {path.name} was made by a newer Nebbet",
+            kept="It was not touched",
+            todo="Update Nebbet on this computer",
+        )
+    return "current" if revision == NEWEST else "older"
+
+
+def _no_library(path: Path) -> NebbetError:
+    return NebbetError(
+        f"{path.name} is not a Nebbet library",
+        kept="The file was not touched",
+        todo="Choose another file, or a new name to start a library",
+    )
+
+
+def _revision(path: Path) -> str | None:
+    with closing(sqlite3.connect(f"{path.as_uri()}?mode=ro", uri=True)) as connection:
+        try:
+            row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+        except sqlite3.DatabaseError:
+            return None
+    return str(row[0]) if row else None
+
+
+def upgrade(engine: Engine) -> None:
+    """Bring the library behind an engine to the newest schema; does nothing when it is there."""
+    from alembic import command
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", "nebbet.library:migrations")
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")

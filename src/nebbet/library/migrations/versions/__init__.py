@@ -1,0 +1,1 @@
+"""The migrations, in the order of their numbers."""

@@ -1,0 +1,144 @@
+"""The tables of the library. Structured values are JSON by the types of the core."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import (
+    Boolean,
+    Column,
+    DateTime,
+    Dialect,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    PrimaryKeyConstraint,
+    String,
+    Table,
+    Text,
+    TypeDecorator,
+)
+
+
+class Moment(TypeDecorator[datetime]):
+    """An aware moment, kept in UTC: SQLite would drop the zone without a word."""
+
+    impl = DateTime(timezone=True)
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:  # noqa: ARG002
+        """Turn any aware moment into UTC."""
+        return value.astimezone(UTC) if value else None
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> datetime | None:  # noqa: ARG002
+        """Say again that what is kept is UTC."""
+        if not isinstance(value, datetime):
+            return None
+        return value.replace(tzinfo=UTC) if value.tzinfo is None else value
+
+
+metadata = MetaData()
+
+setting = Table(
+    "setting",
+    metadata,
+    Column("name", String(64), primary_key=True),
+    Column("value", Text, nullable=False),
+)
+
+member = Table(
+    "member",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("data", Text, nullable=False),
+)
+
+shelf = Table(
+    "shelf",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("parent", ForeignKey("shelf.id")),
+    Column("owner", ForeignKey("member.id")),
+    Column("name", String(200), nullable=False),
+    Column("position", Integer, nullable=False, default=0),
+)
+
+template = Table(
+    "template",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("shelf", ForeignKey("shelf.id"), nullable=False),
+    Column("title", String(200), nullable=False),
+    Column("state", String(16), nullable=False),
+    Column("pinned", Boolean, nullable=False, default=False),
+    Column("edition", Integer, nullable=False, default=0),
+)
+
+edition = Table(
+    "edition",
+    metadata,
+    Column("template", ForeignKey("template.id"), nullable=False),
+    Column("number", Integer, nullable=False),
+    Column("content", Text, nullable=False),
+    Column("author", ForeignKey("member.id")),
+    Column("made", Moment, nullable=False),
+    Column("note", Text, nullable=False, default=""),
+    PrimaryKeyConstraint("template", "number"),
+)
+
+file = Table(
+    "file",
+    metadata,
+    Column("sha256", String(64), primary_key=True),
+    Column("name", String(255), nullable=False),
+    Column("media_type", String(127), nullable=False),
+    Column("size", Integer, nullable=False),
+    Column("data", LargeBinary, nullable=False),
+)
+
+frame = Table(
+    "frame",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("data", Text, nullable=False),
+)
+
+fact = Table(
+    "fact",
+    metadata,
+    Column("name", String(64), primary_key=True),
+    Column("data", Text, nullable=False),
+)
+
+contact = Table(
+    "contact",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("data", Text, nullable=False),
+)
+
+case = Table(
+    "case_",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("data", Text, nullable=False),
+)
+
+register = Table(
+    "register",
+    metadata,
+    Column("message_id", String(255), primary_key=True),
+    Column("sent", Moment, nullable=False),
+    Column("sender", String(64), nullable=False),
+    Column("contact", String(64), nullable=False, default=""),
+    Column("name", String(200), nullable=False, default=""),
+    Column("address", String(320), nullable=False),
+    Column("case_number", String(64), nullable=False, default=""),
+    Column("template", String(64), nullable=False, default=""),
+    Column("edition", Integer, nullable=False, default=0),
+    Column("title", String(200), nullable=False, default=""),
+    Column("subject", Text, nullable=False, default=""),
+    Index("register_sent", "sent"),
+    Index("register_template", "template"),
+)

@@ -1,0 +1,293 @@
+"""Reading and writing the library; every write is one transaction."""
+
+import hashlib
+from collections.abc import Iterable, Mapping
+from datetime import date, datetime, timedelta
+from pathlib import Path
+from typing import Any, TypeVar
+
+import msgspec
+from sqlalchemy import Connection, Engine, RowMapping, Table, delete, insert, select, update
+
+from nebbet.core.body import Frame
+from nebbet.core.dates import WorkingCalendar, calendar_for
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Content
+from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.library import migrate, schema
+from nebbet.library.catalogue import Catalogue, Shelf, State, Template, Usage
+from nebbet.library.engine import explained, sqlite_engine
+
+LARGEST_FILE = 20 * 2**20
+USAGE_WEEKS = 12
+_Record = TypeVar("_Record", Member, Contact, Case, Frame, Fact)
+_RECORDS: Mapping[type, tuple[Table, str]] = {
+    Member: (schema.member, "id"),
+    Contact: (schema.contact, "id"),
+    Case: (schema.case, "id"),
+    Fact: (schema.fact, "name"),
+}
+
+
+def open_library(path: Path) -> "Library":
+    """Open the library file at a path, making or updating it where needed.
+
+    Raises NebbetError when the file is no library, is newer than this Nebbet or cannot be used.
+    """
+    with explained(f"The library {path.name} cannot be opened", "It was not touched"):
+        found = migrate.look(path)
+        if found == "nothing":
+            path.parent.mkdir(parents=True, exist_ok=True)
+        engine = sqlite_engine(path)
+        if found != "current":
+            migrate.upgrade(engine)
+        return Library(engine)
+
+
+class Library:
+    """One open library."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self.engine.dispose()
+
+    # Reading
+
+    def catalogue(self, now: datetime) -> Catalogue:
+        """Read everything but the files' contents."""
+        with explained("The library cannot be read"), self.engine.connect() as connection:
+            return Catalogue(
+                shelves=_shelves(connection),
+                templates=_templates(connection),
+                members=_records(connection, Member),
+                contacts=_records(connection, Contact),
+                cases=_records(connection, Case),
+                facts=_records(connection, Fact),
+                frames=_frames(connection),
+                files=frozenset(connection.scalars(select(schema.file.c.sha256))),
+                usage=_usage(connection, now),
+                calendar=_calendar(connection),
+            )
+
+    def editions(self, template: str) -> list[Template]:
+        """Every edition of a template, newest first, each as the template it made."""
+        statement = (
+            _template_query(schema.edition.c.template == schema.template.c.id)
+            .where(schema.template.c.id == template)
+            .order_by(schema.edition.c.number.desc())
+        )
+        with explained("The library cannot be read"), self.engine.connect() as connection:
+            return [_template(row) for row in connection.execute(statement).mappings()]
+
+    def file_bytes(self, sha256: str) -> bytes:
+        """The content of a file. Raises NebbetError when the library does not hold it."""
+        statement = select(schema.file.c.data).where(schema.file.c.sha256 == sha256)
+        with explained("The file cannot be read"), self.engine.connect() as connection:
+            found = connection.scalar(statement)
+        if found is None:
+            raise NebbetError(
+                "A file is not in the library any more", todo="Attach it again, or leave it out"
+            )
+        return bytes(found)
+
+    # Writing
+
+    def put_file(self, data: bytes, name: str, media_type: str) -> str:
+        """Keep a file and return its SHA-256; the same content is kept once."""
+        if len(data) > LARGEST_FILE:
+            raise NebbetError(
+                f"{name} has {len(data) / 2**20:.0f} MB; a file may have at most "
+                f"{LARGEST_FILE // 2**20} MB",
+                kept="It was not added",
+                todo="Make it smaller, or put a link to it in the text",
+            )
+        sha256 = hashlib.sha256(data).hexdigest()
+        row = {
+            "sha256": sha256,
+            "name": name[-255:],
+            "media_type": media_type[:127],
+            "size": len(data),
+            "data": data,
+        }
+        with explained(f"{name} cannot be kept"), self.engine.begin() as connection:
+            held = select(schema.file.c.sha256).where(schema.file.c.sha256 == sha256)
+            if connection.scalar(held) is None:
+                connection.execute(insert(schema.file).values(row))
+        return sha256
+
+    def put(self, *records: Member | Contact | Case | Fact) -> None:
+        """Keep records, each in the place of an earlier one of the same id."""
+        with explained("The change cannot be kept"), self.engine.begin() as connection:
+            for record in records:
+                table, key = _RECORDS[type(record)]
+                _put(connection, table, key, getattr(record, key), record)
+
+    def put_frame(self, frame_id: str, frame: Frame) -> None:
+        """Keep a frame."""
+        with explained("The frame cannot be kept"), self.engine.begin() as connection:
+            _put(connection, schema.frame, "id", frame_id, frame)
+
+    def put_calendar(self, code: str, closed: Mapping[date, str]) -> None:
+        """Set the team's working days: a calendar code and the closure days with their names."""
+        calendar_for(code)
+        value = _Calendar(code, dict(closed))
+        with explained("The calendar cannot be kept"), self.engine.begin() as connection:
+            connection.execute(delete(schema.setting).where(schema.setting.c.name == "calendar"))
+            text = msgspec.json.encode(value).decode()
+            connection.execute(insert(schema.setting).values(name="calendar", value=text))
+
+    def add_shelf(self, shelf: Shelf, position: int = 0) -> None:
+        """Put up a shelf."""
+        row = {"id": shelf.id, "name": shelf.name, "parent": shelf.parent or None}
+        with explained("The shelf cannot be put up"), self.engine.begin() as connection:
+            connection.execute(insert(schema.shelf).values(**row, position=position))
+
+    def add_template(self, template_id: str, shelf: str, title: str) -> None:
+        """Start a template, as a draft with no edition yet."""
+        row = {"id": template_id, "shelf": shelf, "title": title, "state": "draft"}
+        with explained("The template cannot be started"), self.engine.begin() as connection:
+            connection.execute(insert(schema.template).values(**row, pinned=False, edition=0))
+
+    def save_edition(
+        self,
+        template: str,
+        title: str,
+        content: Content,
+        *,
+        author: str,
+        note: str,
+        made: datetime,
+    ) -> int:
+        """Make the next edition of a template, put it in use and return its number."""
+        kept = "Your text is still on the page"
+        with explained("The edition cannot be saved", kept), self.engine.begin() as connection:
+            last = connection.scalar(
+                select(schema.edition.c.number)
+                .where(schema.edition.c.template == template)
+                .order_by(schema.edition.c.number.desc())
+                .limit(1)
+            )
+            number = (last or 0) + 1
+            row = {
+                "template": template,
+                "number": number,
+                "content": msgspec.json.encode(content).decode(),
+                "author": author or None,
+                "made": made,
+                "note": note,
+            }
+            connection.execute(insert(schema.edition).values(row))
+            change = {"edition": number, "title": title, "state": "in use"}
+            connection.execute(
+                update(schema.template).where(schema.template.c.id == template).values(change)
+            )
+        return number
+
+    def set_template(
+        self,
+        template: str,
+        *,
+        state: State | None = None,
+        pinned: bool | None = None,
+        shelf: str | None = None,
+    ) -> None:
+        """Change a template's state, pin or shelf; None leaves a value as it is."""
+        values = {"state": state, "pinned": pinned, "shelf": shelf}
+        change = {name: value for name, value in values.items() if value is not None}
+        with explained("The template cannot be changed"), self.engine.begin() as connection:
+            connection.execute(
+                update(schema.template).where(schema.template.c.id == template).values(change)
+            )
+
+
+class _Calendar(msgspec.Struct, frozen=True):
+    """The JSON form of the team's calendar."""
+
+    code: str = ""
+    closed: dict[date, str] = msgspec.field(default_factory=dict)
+
+
+def _put(connection: Connection, table: Table, key: str, value: str, record: object) -> None:
+    data = msgspec.json.encode(record).decode()
+    changed = connection.execute(update(table).where(table.c[key] == value).values(data=data))
+    if not changed.rowcount:
+        connection.execute(insert(table).values(**{key: value, "data": data}))
+
+
+def _decoded(rows: Iterable[tuple[str, str]], kind: type[_Record]) -> dict[str, _Record]:
+    return {key: msgspec.json.decode(data, type=kind) for key, data in rows}
+
+
+def _records(connection: Connection, kind: type[_Record]) -> dict[str, _Record]:
+    table, key = _RECORDS[kind]
+    rows = connection.execute(select(table.c[key], table.c.data).order_by(table.c[key]))
+    return _decoded(((row[0], row[1]) for row in rows), kind)
+
+
+def _frames(connection: Connection) -> dict[str, Frame]:
+    rows = connection.execute(select(schema.frame.c.id, schema.frame.c.data))
+    return _decoded(((row[0], row[1]) for row in rows), Frame)
+
+
+def _shelves(connection: Connection) -> tuple[Shelf, ...]:
+    table = schema.shelf
+    rows = connection.execute(select(table).order_by(table.c.position, table.c.name)).mappings()
+    return tuple(Shelf(row["id"], row["name"], row["parent"] or "") for row in rows)
+
+
+def _template_query(joined: Any) -> Any:
+    return select(
+        schema.template,
+        schema.edition.c.number,
+        schema.edition.c.content,
+        schema.edition.c.author,
+        schema.edition.c.made,
+        schema.edition.c.note,
+    ).select_from(schema.template.outerjoin(schema.edition, joined))
+
+
+def _templates(connection: Connection) -> dict[str, Template]:
+    t, e = schema.template, schema.edition
+    in_use = (e.c.template == t.c.id) & (e.c.number == t.c.edition)
+    rows = connection.execute(_template_query(in_use)).mappings()
+    return {row["id"]: _template(row) for row in rows}
+
+
+def _template(row: RowMapping) -> Template:
+    content = row["content"]
+    return Template(
+        id=row["id"],
+        shelf=row["shelf"],
+        title=row["title"],
+        state=row["state"],
+        pinned=row["pinned"],
+        edition=row["number"] or 0,
+        content=msgspec.json.decode(content, type=Content) if content else Content(),
+        author=row["author"] or "",
+        made=row["made"],
+        note=row["note"] or "",
+    )
+
+
+def _usage(connection: Connection, now: datetime) -> dict[str, Usage]:
+    table = schema.register
+    rows = connection.execute(select(table.c.template, table.c.sent).order_by(table.c.sent))
+    start = now - timedelta(weeks=USAGE_WEEKS)
+    last: dict[str, datetime] = {}
+    weeks: dict[str, list[int]] = {}
+    for template, sent in rows:
+        last[template] = sent
+        week = (sent - start) // timedelta(weeks=1)
+        if 0 <= week < USAGE_WEEKS:
+            weeks.setdefault(template, [0] * USAGE_WEEKS)[week] += 1
+    return {t: Usage(sent, tuple(weeks.get(t, ()))) for t, sent in last.items()}
+
+
+def _calendar(connection: Connection) -> WorkingCalendar:
+    statement = select(schema.setting.c.value).where(schema.setting.c.name == "calendar")
+    text = connection.scalar(statement)
+    kept = msgspec.json.decode(text, type=_Calendar) if text else _Calendar()
+    return WorkingCalendar(kept.code, kept.closed)

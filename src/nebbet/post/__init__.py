@@ -1,0 +1,1 @@
+"""Mail accounts, SMTP and IMAP, the outbox, the register, and what one person keeps."""

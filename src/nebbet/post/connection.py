@@ -1,0 +1,88 @@
+"""Connecting to mail servers, and their answers in plain words."""
+
+import imaplib
+import smtplib
+import ssl
+from typing import Literal
+
+from nebbet.core.errors import NebbetError
+from nebbet.post.settings import Account
+
+TIMEOUT = 30.0  # seconds for each answer of a server
+
+Kind = Literal["refused", "busy", "unreachable", "uncertain", "account"]
+
+
+class DeliveryError(NebbetError):
+    """A letter did not go, or may not have gone.
+
+    kind is refused (for good), busy or unreachable (try again later), account (password or
+    certificate), uncertain (the line was cut before the server's answer came).
+    """
+
+    def __init__(self, kind: Kind, what: str, todo: str) -> None:
+        super().__init__(what, kept="The letter is in your outbox", todo=todo)
+        self.kind = kind
+
+
+def tls_context(account: Account) -> ssl.SSLContext:
+    """The rules for encrypted lines: the system's certificates and the account's own."""
+    context = ssl.create_default_context()
+    if account.certificate:
+        try:
+            context.load_verify_locations(account.certificate)
+        except (OSError, ssl.SSLError):
+            raise DeliveryError(
+                "account",
+                f"The certificate file {account.certificate} cannot be read",
+                "Choose another in your profile",
+            ) from None
+    return context
+
+
+def unreachable(host: str, error: Exception) -> DeliveryError:
+    """What to say when a server cannot be talked to."""
+    if isinstance(error, ssl.SSLCertVerificationError):
+        return DeliveryError(
+            "account",
+            f"The certificate of {host} is not to be trusted: {error.verify_message}",
+            "Nothing was sent over this line; ask whoever runs the mail server",
+        )
+    if isinstance(error, TimeoutError):
+        reason = "it does not answer"
+    elif isinstance(error, ConnectionRefusedError):
+        reason = "nothing answers there"
+    elif isinstance(error, smtplib.SMTPServerDisconnected | imaplib.IMAP4.abort | EOFError):
+        reason = "it closed the connection"
+    else:
+        reason = getattr(error, "strerror", None) or "the connection failed"
+    return DeliveryError(
+        "unreachable",
+        f"The mail server {host} cannot be reached: {reason}",
+        "Nebbet tries again by itself",
+    )
+
+
+def no_password(account: Account) -> DeliveryError:
+    """What to say when no password is at hand."""
+    return DeliveryError(
+        "account", f"The password for {account.user} is not known", "Give it in your profile"
+    )
+
+
+def login_refused(account: Account) -> DeliveryError:
+    """What to say when a server does not take the password."""
+    return DeliveryError(
+        "account",
+        f"The mail server does not accept the password of {account.user}",
+        "Correct it in your profile, then send again",
+    )
+
+
+def server_words(text: bytes | str) -> str:
+    """A server's reply as one readable line, without its enhanced status code (RFC 3463)."""
+    line = text.decode("utf-8", "replace") if isinstance(text, bytes) else text
+    words = line.replace("\r", " ").replace("\n", " ").split()
+    if words and words[0][:2] in ("2.", "4.", "5.") and words[0].replace(".", "").isdigit():
+        words = words[1:]
+    return " ".join(words)[:300]

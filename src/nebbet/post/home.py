@@ -1,0 +1,57 @@
+"""Where Nebbet keeps its files: the XDG base directories, or one folder by NEBBET_HOME."""
+
+from collections.abc import Mapping
+from pathlib import Path
+
+import platformdirs
+from msgspec import Struct
+
+from nebbet.library.engine import explained
+
+
+class Home(Struct, frozen=True):
+    """The two folders of one person."""
+
+    config: Path
+    data: Path
+
+    @property
+    def settings_file(self) -> Path:
+        """The person's settings."""
+        return self.config / "config.toml"
+
+    @property
+    def personal_file(self) -> Path:
+        """Open letters and the outbox."""
+        return self.data / "personal.sqlite"
+
+    @property
+    def library_file(self) -> Path:
+        """The library, unless the settings name another."""
+        return self.data / "library.sqlite"
+
+    @property
+    def mail_folder(self) -> Path:
+        """The mailboxes of the stand-in mail service."""
+        return self.data / "mail"
+
+
+def find_home(environment: Mapping[str, str]) -> Home:
+    """The home that the environment asks for; nothing is made yet."""
+    if folder := environment.get("NEBBET_HOME"):
+        return home_in(Path(folder).expanduser())
+    return Home(
+        Path(platformdirs.user_config_path("nebbet")), Path(platformdirs.user_data_path("nebbet"))
+    )
+
+
+def home_in(folder: Path) -> Home:
+    """A home that lies in one folder."""
+    return Home(folder, folder)
+
+
+def make_home(home: Home) -> None:
+    """Make the folders. Raises NebbetError when that is not allowed."""
+    with explained(f"The folder {home.data} cannot be used", "Nothing was written"):
+        for folder in (home.config, home.data):
+            folder.mkdir(mode=0o700, parents=True, exist_ok=True)

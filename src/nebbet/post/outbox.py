@@ -1,0 +1,139 @@
+"""The outbox: letters that are held, wait, are being sent, or came back."""
+
+from collections.abc import Iterable
+from typing import Literal
+
+import msgspec
+from msgspec import Struct
+from sqlalchemy import Engine, delete, insert, select, update
+
+from nebbet.core.letter import Letter
+from nebbet.core.message import Outgoing
+from nebbet.library.engine import explained
+from nebbet.post.personal import letter_table, outbox_table
+from nebbet.post.register import Registered
+
+# held: may still be taken back. waiting: tried, and will be tried again. sending: on the line.
+# refused: needs a person. uncertain: may have gone, needs a person. sent: accepted by the
+# server, its copy or its register entry still to be made. gone: all done.
+State = Literal["held", "waiting", "sending", "refused", "uncertain", "sent", "gone"]
+WAITING: tuple[State, ...] = ("held", "waiting", "sending", "refused", "uncertain", "sent")
+RETURNABLE: tuple[State, ...] = ("held", "waiting", "refused")
+
+
+class Item(Struct, frozen=True):
+    """A letter on its way: the letter to go back to, the finished message, the register entry."""
+
+    id: str
+    letter: Letter
+    outgoing: Outgoing
+    entry: Registered
+
+
+class Queued(Struct, frozen=True):
+    """An item with where it stands. due is in seconds since 1970."""
+
+    item: Item
+    state: State
+    due: float
+    attempts: int = 0
+    filed: bool = False
+    recorded: bool = False
+    words: str = ""
+
+
+def enqueue(engine: Engine, item: Item, due: float) -> None:
+    """Put a letter into the outbox, held until due; the open letter goes in the same act."""
+    row = {
+        "id": item.id,
+        "state": "held",
+        "due": due,
+        "attempts": 0,
+        "filed": 0,
+        "recorded": 0,
+        "words": "",
+        "item": msgspec.json.encode(item),
+    }
+    kept = "The letter is still open on the page"
+    with explained("The letter cannot be put into the outbox", kept), engine.begin() as connection:
+        connection.execute(delete(outbox_table).where(outbox_table.c.id == item.id))
+        connection.execute(insert(outbox_table).values(row))
+        connection.execute(delete(letter_table).where(letter_table.c.id == item.letter.id))
+
+
+def queued(engine: Engine, states: Iterable[State] = WAITING) -> list[Queued]:
+    """What is in the outbox, soonest first."""
+    table = outbox_table
+    statement = select(table).where(table.c.state.in_(list(states))).order_by(table.c.due)
+    with explained("The outbox cannot be read"), engine.connect() as connection:
+        return [
+            Queued(
+                item=msgspec.json.decode(row["item"], type=Item),
+                state=row["state"],
+                due=row["due"],
+                attempts=row["attempts"],
+                filed=bool(row["filed"]),
+                recorded=bool(row["recorded"]),
+                words=row["words"],
+            )
+            for row in connection.execute(statement).mappings()
+        ]
+
+
+def take_back(engine: Engine, item_id: str) -> bool:
+    """Take a letter out of the outbox unless it is on its way; says whether that worked."""
+    table = outbox_table
+    with explained("The letter cannot be taken back"), engine.begin() as connection:
+        gone = connection.execute(
+            delete(table).where(table.c.id == item_id, table.c.state.in_(RETURNABLE))
+        )
+        return gone.rowcount > 0
+
+
+def claim(engine: Engine, item_id: str) -> bool:
+    """Mark a letter as being sent; False when it was taken back or changed meanwhile."""
+    table = outbox_table
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        found = connection.execute(
+            update(table)
+            .where(table.c.id == item_id, table.c.state.in_(("held", "waiting")))
+            .values(state="sending", attempts=table.c.attempts + 1)
+        )
+        return found.rowcount > 0
+
+
+def mark(engine: Engine, item_id: str, **change: object) -> None:
+    """Write down where a letter stands now (state, due, filed, recorded, words)."""
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        connection.execute(
+            update(outbox_table).where(outbox_table.c.id == item_id).values(**change)
+        )
+
+
+def recover(engine: Engine) -> int:
+    """After a start: what was on the line when Nebbet ended may have gone; says how many."""
+    words = (
+        "Nebbet was ended while this letter was on its way. It may have gone: "
+        "send it again only if you are sure that it has not."
+    )
+    table = outbox_table
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        found = connection.execute(
+            update(table).where(table.c.state == "sending").values(state="uncertain", words=words)
+        )
+        return found.rowcount
+
+
+def forget_old(engine: Engine, before: float) -> None:
+    """Let go of the local copies of letters that went before a moment."""
+    table = outbox_table
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        connection.execute(delete(table).where(table.c.state == "gone", table.c.due < before))
+
+
+def local_copy(engine: Engine, message_id: str) -> Outgoing | None:
+    """The message of a letter that went lately, if its copy is still here."""
+    for entry in queued(engine, ("gone", "sent")):
+        if entry.item.outgoing.message_id == message_id:
+            return entry.item.outgoing
+    return None

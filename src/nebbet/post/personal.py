@@ -1,0 +1,102 @@
+"""The person's own file: open letters and the outbox."""
+
+from pathlib import Path
+
+from sqlalchemy import (
+    Column,
+    Engine,
+    Float,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    String,
+    Table,
+    Text,
+    delete,
+    insert,
+    select,
+    text,
+    update,
+)
+
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Letter, from_json, to_json
+from nebbet.library.engine import explained, sqlite_engine
+
+VERSION = 1
+
+metadata = MetaData()
+
+letter_table = Table(
+    "letter",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("changed", Float, nullable=False),
+    Column("data", LargeBinary, nullable=False),
+)
+
+outbox_table = Table(
+    "outbox",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("state", String(16), nullable=False),
+    Column("due", Float, nullable=False),
+    Column("attempts", Integer, nullable=False, default=0),
+    Column("filed", Integer, nullable=False, default=0),
+    Column("recorded", Integer, nullable=False, default=0),
+    Column("words", Text, nullable=False, default=""),
+    Column("item", LargeBinary, nullable=False),
+    Index("outbox_state", "state"),
+)
+
+
+def open_personal(path: Path) -> Engine:
+    """Open or make the personal file. Raises NebbetError when that cannot be."""
+    kept = "It was not touched"
+    with explained(f"The file {path.name} with your letters cannot be opened", kept):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        engine = sqlite_engine(path)
+        with engine.begin() as connection:
+            version = connection.scalar(text("PRAGMA user_version")) or 0
+            if version > VERSION:
+                raise NebbetError(
+                    f"The file {path.name} was made by a newer Nebbet",
+                    kept=kept,
+                    todo="Update Nebbet on this computer",
+                )
+            metadata.create_all(connection)
+            connection.execute(text(f"PRAGMA user_version = {VERSION}"))
+        return engine
+
+
+def keep_letter(engine: Engine, letter: Letter, now: float) -> None:
+    """Keep an open letter as it stands. now is in seconds since 1970."""
+    row = {"changed": now, "data": to_json(letter)}
+    kept = "It is still on the page"
+    with explained("The letter cannot be kept on disk", kept), engine.begin() as connection:
+        changed = connection.execute(
+            update(letter_table).where(letter_table.c.id == letter.id).values(row)
+        )
+        if not changed.rowcount:
+            connection.execute(insert(letter_table).values(id=letter.id, **row))
+
+
+def drop_letter(engine: Engine, letter_id: str) -> None:
+    """Forget an open letter."""
+    with explained("The letter cannot be removed"), engine.begin() as connection:
+        connection.execute(delete(letter_table).where(letter_table.c.id == letter_id))
+
+
+def open_letters(engine: Engine) -> tuple[list[Letter], int]:
+    """The open letters, newest first, and how many could not be read (they stay in the file)."""
+    statement = select(letter_table.c.data).order_by(letter_table.c.changed.desc())
+    with explained("Your open letters cannot be read"), engine.connect() as connection:
+        rows = list(connection.scalars(statement))
+    letters: list[Letter] = []
+    for data in rows:
+        try:
+            letters.append(from_json(data))
+        except NebbetError:
+            continue  # counted below; one broken letter never hides the others
+    return letters, len(rows) - len(letters)

@@ -1,0 +1,68 @@
+"""The person's settings, in config.toml; the file keeps its comments when it is written."""
+
+from pathlib import Path
+
+import tomlkit
+from msgspec import Struct, ValidationError, convert
+from msgspec.structs import asdict, fields
+from tomlkit.exceptions import TOMLKitError
+
+from nebbet.core.errors import NebbetError
+from nebbet.library.engine import explained
+
+
+class Account(Struct, frozen=True, omit_defaults=True):
+    """How to reach one's mailbox. certificate is a file to trust beside the system's own."""
+
+    user: str = ""
+    smtp_host: str = ""
+    smtp_port: int = 587
+    imap_host: str = ""
+    imap_port: int = 143
+    sent_folder: str = "Sent"
+    certificate: str = ""
+
+
+class Settings(Struct, frozen=True, omit_defaults=True):
+    """What one person has set."""
+
+    member: str = ""
+    library: str = ""
+    hold_seconds: int = 10
+    account: Account = Account()
+
+
+def read_settings(path: Path) -> Settings:
+    """Read the settings; none yet is the default. Raises NebbetError when they make no sense."""
+    if not path.exists():
+        return Settings()
+    with explained("The settings cannot be read"):
+        text = path.read_bytes().decode("utf-8", "replace")
+    try:
+        return convert(tomlkit.parse(text).unwrap(), Settings)
+    except (TOMLKitError, ValidationError) as error:
+        raise NebbetError(
+            f"The settings in {path.name} cannot be read: {error}",
+            kept="The file was not touched",
+            todo="Mend it in a text editor, or move it away to start anew",
+        ) from None
+
+
+def write_settings(path: Path, settings: Settings) -> None:
+    """Write the settings whole or not at all, leaving what a person wrote beside them."""
+    with explained("The settings cannot be kept"):
+        document = tomlkit.parse(path.read_text("utf-8")) if path.exists() else tomlkit.document()
+        _update(document, settings)
+        part = path.with_suffix(".part")
+        part.write_text(tomlkit.dumps(document), "utf-8")
+        part.replace(path)
+
+
+def _update(table: tomlkit.TOMLDocument | tomlkit.items.Table, values: Struct) -> None:
+    defaults = {field.name: field.default for field in fields(values)}
+    for name, value in asdict(values).items():
+        if isinstance(value, Struct):
+            inner = table.setdefault(name, tomlkit.table())
+            _update(inner, value)
+        elif name in table or value != defaults[name]:
+            table[name] = value

@@ -1,0 +1,125 @@
+"""Reading the demo's world from its text files; dates are relative to the day it is read."""
+
+import csv
+import tomllib
+from collections.abc import Iterator, Mapping
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
+from importlib.resources import files
+from importlib.resources.abc import Traversable
+from typing import Any
+
+import msgspec
+from msgspec import Struct
+
+from nebbet.core.body import Frame
+from nebbet.core.letter import Content, Copies, Enclosure, Texts
+from nebbet.core.placeholders import Placeholder
+from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.core.values import Money, Value, to_json
+
+_KNOWN_COLUMNS = ("number", "kind", "title", "contact")
+
+
+class DemoTemplate(Struct, frozen=True):
+    """A template of the demo; its enclosures and pictures still named by file name."""
+
+    id: str
+    title: str
+    shelf: str
+    pinned: bool
+    content: Content
+
+
+class World(Struct, frozen=True):
+    """All that the demo begins with."""
+
+    calendar: str
+    closures: Mapping[date, str]
+    shelves: tuple[str, ...]
+    members: tuple[Member, ...]
+    facts: tuple[Fact, ...]
+    frame: Frame
+    contacts: tuple[Contact, ...]
+    cases: tuple[Case, ...]
+    templates: tuple[DemoTemplate, ...]
+
+
+FRAME_ID = "lisle"
+
+
+def read_world(today: date) -> World:
+    """Read the whole world as it is on one day."""
+    folder = files("nebbet.standin") / "world"
+    team = tomllib.loads((folder / "team.toml").read_text("utf-8"))
+    domain = team["domain"]
+    return World(
+        calendar=team["calendar"],
+        closures=_closures(team["closures"], today),
+        shelves=tuple(team["shelves"]),
+        members=tuple(
+            Member(email=f"{raw['id']}@{domain}", **raw)  # no member of the demo has another
+            for raw in team["members"]
+        ),
+        facts=msgspec.convert(team["facts"], tuple[Fact, ...]),
+        frame=msgspec.convert(team["frame"], Frame),
+        contacts=msgspec.convert(list(_rows(folder / "contacts.csv")), tuple[Contact, ...]),
+        cases=tuple(_case(row, today, domain) for row in _rows(folder / "cases.csv")),
+        templates=tuple(
+            _template(path.name, tomllib.loads(path.read_text("utf-8")))
+            for path in sorted((folder / "templates").iterdir(), key=lambda path: path.name)
+        ),
+    )
+
+
+def _rows(path: Traversable) -> Iterator[dict[str, str]]:
+    yield from csv.DictReader(path.read_text("utf-8").splitlines())
+
+
+def _closures(days: Mapping[str, str], today: date) -> dict[date, str]:
+    return {
+        date.fromisoformat(f"{year}-{day}"): name
+        for year in (today.year, today.year + 1)
+        for day, name in days.items()
+    }
+
+
+def _case(row: dict[str, str], today: date, domain: str) -> Case:
+    day = today + timedelta(days=int(row["days"]))
+    fields: dict[str, Value] = {name: row[name] for name in ("from", "to", "ship") if row[name]}
+    if row["kind"] == "season ticket":
+        fields["ends"] = day
+    else:
+        fields["sailing"] = datetime.combine(day, time.fromisoformat(row["time"]))
+    if row["fare"]:
+        fields["fare"] = Money(Decimal(row["fare"]), "GBP")
+    if row["kind"] == "damage claim":
+        fields["claim_until"] = day + timedelta(days=28)
+    for pair in filter(None, row["more"].split(";")):
+        name, _, text = pair.partition("=")
+        fields[name] = _more(name, text)
+    if port := fields.get("port"):
+        fields["port_desk"] = f"{str(port).lower().replace(' ', '.')}.port@{domain}"
+    return Case(
+        id=row["number"].lower(),
+        fields={name: to_json(value) for name, value in fields.items()},
+        **{name: row[name] for name in _KNOWN_COLUMNS},
+    )
+
+
+def _more(name: str, text: str) -> Value:
+    if name == "new_time":
+        return time.fromisoformat(text)
+    return Decimal(text) if name == "passengers" else text
+
+
+def _template(file_name: str, raw: dict[str, Any]) -> DemoTemplate:
+    content = Content(
+        texts=msgspec.convert(raw["texts"], dict[str, Texts]),
+        placeholders=msgspec.convert(raw.get("placeholders", []), tuple[Placeholder, ...]),
+        copies=msgspec.convert(raw.get("copies", {}), Copies),
+        enclosures=msgspec.convert(raw.get("enclosures", []), tuple[Enclosure, ...]),
+        frame=FRAME_ID,
+    )
+    stem = file_name.removesuffix(".toml").partition("-")[2]
+    return DemoTemplate(stem, raw["title"], raw["shelf"], raw.get("pinned", False), content)
