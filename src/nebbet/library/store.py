@@ -44,6 +44,16 @@ def open_library(path: Path) -> "Library":
         return Library(engine)
 
 
+def refuse_large(name: str, size: int) -> None:
+    """Raise NebbetError when a file of that many bytes is too large for the library."""
+    if size > LARGEST_FILE:
+        raise NebbetError(
+            f"{name} has {size / 2**20:.0f} MB; a file may have at most {LARGEST_FILE // 2**20} MB",
+            kept="It was not added",
+            todo="Make it smaller, or put a link to it in the text",
+        )
+
+
 class Library:
     """One open library."""
 
@@ -97,13 +107,7 @@ class Library:
 
     def put_file(self, data: bytes, name: str, media_type: str) -> str:
         """Keep a file and return its SHA-256; the same content is kept once."""
-        if len(data) > LARGEST_FILE:
-            raise NebbetError(
-                f"{name} has {len(data) / 2**20:.0f} MB; a file may have at most "
-                f"{LARGEST_FILE // 2**20} MB",
-                kept="It was not added",
-                todo="Make it smaller, or put a link to it in the text",
-            )
+        refuse_large(name, len(data))
         sha256 = hashlib.sha256(data).hexdigest()
         row = {
             "sha256": sha256,

@@ -36,6 +36,13 @@ letter_table = Table(
     Column("data", LargeBinary, nullable=False),
 )
 
+draft_table = Table(
+    "draft",
+    metadata,
+    Column("template", String(64), primary_key=True),
+    Column("data", LargeBinary, nullable=False),
+)
+
 outbox_table = Table(
     "outbox",
     metadata,
@@ -100,3 +107,18 @@ def open_letters(engine: Engine) -> tuple[list[Letter], int]:
         except NebbetError:
             continue  # counted below; one broken letter never hides the others
     return letters, len(rows) - len(letters)
+
+
+def keep_draft(engine: Engine, template: str, data: bytes | None) -> None:
+    """Keep the unsaved state of a template (JSON), or forget it."""
+    kept = "Your text is still on the page"
+    with explained("The draft cannot be kept on disk", kept), engine.begin() as connection:
+        connection.execute(delete(draft_table).where(draft_table.c.template == template))
+        if data is not None:
+            connection.execute(insert(draft_table).values(template=template, data=data))
+
+
+def drafts(engine: Engine) -> dict[str, bytes]:
+    """The unsaved states of templates, by template."""
+    with explained("Your drafts cannot be read"), engine.connect() as connection:
+        return {row[0]: row[1] for row in connection.execute(select(draft_table))}

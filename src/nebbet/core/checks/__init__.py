@@ -1,6 +1,7 @@
-"""What Nebbet finds in a letter before it goes, and what mends it."""
+"""What Nebbet finds in a letter before it goes, or in a template, and what mends it."""
 
 from nebbet.core.checks.findings import Finding, Remedy, Severity, worst
 from nebbet.core.checks.letter_checks import apply, check
+from nebbet.core.checks.template_checks import check_content
 
-__all__ = ["Finding", "Remedy", "Severity", "apply", "check", "worst"]
+__all__ = ["Finding", "Remedy", "Severity", "apply", "check", "check_content", "worst"]

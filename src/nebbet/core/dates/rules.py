@@ -26,7 +26,13 @@ _UNITS: dict[str, Unit] = {
     "month": "month",
     "working day": "working day",
 }
-FORMS = "today, today + 3 days, today - 2 weeks, today + 1 month, today + 7 working days"
+FORMS = (
+    "today",
+    "today + 3 days",
+    "today - 2 weeks",
+    "today + 1 month",
+    "today + 7 working days",
+)
 
 
 class RuleError(NebbetError):
@@ -37,7 +43,7 @@ class RuleError(NebbetError):
         super().__init__(
             f"The date rule “{text[:80]}” cannot be read at character {place + 1}: "
             f"expected {expected}",
-            todo=f"Rules look like: {FORMS}",
+            todo=f"Rules look like: {', '.join(FORMS)}",
         )
 
 

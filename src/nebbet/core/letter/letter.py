@@ -115,12 +115,34 @@ def complete(letter: Letter, particulars: Iterable[Particular]) -> Letter:
 
 
 def answer(letter: Letter, name: str, text: str | None) -> Letter:
-    """Put a person's own text in the place of a value; None puts the worked-out one back."""
+    """Put a person's own text in the place of a value; "" takes the value out, None puts the
+    worked-out one back."""
     answers = dict(letter.answers)
     answers.pop(fold(name), None)
-    if text:
+    if text is not None:
         answers[fold(name)] = text
     return replace(letter, answers=answers)
+
+
+def in_language(letter: Letter, content: Content, language: str) -> Letter | None:
+    """The same letter with the template's text in another language.
+
+    None when the edition has no other text for it, or when a person has changed the text: that
+    is never thrown away.
+    """
+    code, texts = text_for(content, language)
+    _, current = text_for(content, letter.language)
+    untouched = inline.source(letter.subject) == inline.source(
+        inline.parse(current.subject)
+    ) and body.write(letter.body) == body.write(body.read(current.body))
+    if code == letter.language or not untouched:
+        return None
+    return replace(
+        letter,
+        language=code,
+        subject=inline.parse(texts.subject),
+        body=body.read(texts.body),
+    )
 
 
 def merge_declared(

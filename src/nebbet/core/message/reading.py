@@ -8,7 +8,8 @@ from msgspec import Struct
 
 
 class Received(Struct, frozen=True):
-    """What a person sees of a message; attachments are (name, bytes) pairs."""
+    """What a person sees of a message; attachments are (name, bytes) pairs, pictures are the
+    parts that the HTML shows, by their Content-ID (RFC 2392)."""
 
     date: str
     sender: str
@@ -19,6 +20,7 @@ class Received(Struct, frozen=True):
     plain: str
     html: str
     attachments: tuple[tuple[str, bytes], ...] = ()
+    pictures: dict[str, bytes] = {}
 
 
 def open_message(data: bytes) -> Received:
@@ -42,6 +44,11 @@ def open_message(data: bytes) -> Received:
             (part.get_filename() or "attachment", _bytes(part))
             for part in message.iter_attachments()
         ),
+        pictures={
+            str(part["Content-ID"]).strip(" <>"): _bytes(part)
+            for part in message.walk()
+            if part["Content-ID"] and isinstance(part, EmailMessage)
+        },
     )
 
 

@@ -70,8 +70,8 @@ def resolve(
     """Work out every wanted placeholder once, in the order of first use.
 
     answers maps folded names to what a person typed; it wins over every source, and an empty
-    answer counts as none. Never raises for a value: what cannot be had becomes a blank with the
-    reason in its note.
+    answer means that the person took the value out. Never raises for a value: what cannot be had
+    becomes a blank with the reason in its note.
     """
     by_name = {fold(p.name): p for p in declared}
     done: dict[str, Particular] = {}
@@ -80,14 +80,14 @@ def resolve(
         if key not in done:
             placeholder = by_name.get(key) or implied(name)
             done[key] = (
-                _particular(placeholder, world, answers.get(key, ""))
+                _particular(placeholder, world, answers.get(key))
                 if placeholder
-                else _unknown(name, by_name.values(), world, answers.get(key, ""))
+                else _unknown(name, by_name.values(), world, answers.get(key))
             )
     return tuple(done.values())
 
 
-def _particular(placeholder: Placeholder, world: World, answer: str) -> Particular:
+def _particular(placeholder: Placeholder, world: World, answer: str | None) -> Particular:
     try:
         value, note = _SOURCES[placeholder.source](placeholder, world)
         default: str | None = show(value, world.language, placeholder.format)
@@ -95,7 +95,13 @@ def _particular(placeholder: Placeholder, world: World, answer: str) -> Particul
         default, note = _fallback(placeholder, str(missing))
     except NebbetError as error:
         default, note = _fallback(placeholder, error.what)
-    return Particular(placeholder, answer or default, default, note)
+    return Particular(placeholder, _answered(placeholder, answer, default), default, note)
+
+
+def _answered(placeholder: Placeholder, answer: str | None, default: str | None) -> str | None:
+    if answer is None:
+        return default
+    return answer or (None if placeholder.required else "")
 
 
 def _fallback(placeholder: Placeholder, reason: str) -> tuple[str | None, str]:
@@ -106,7 +112,9 @@ def _fallback(placeholder: Placeholder, reason: str) -> tuple[str | None, str]:
     return None, reason
 
 
-def _unknown(name: str, declared: Iterable[Placeholder], world: World, answer: str) -> Particular:
+def _unknown(
+    name: str, declared: Iterable[Placeholder], world: World, answer: str | None
+) -> Particular:
     close = nearest(name, known_names(declared, world))
     note = f"no placeholder is called “{name}”" + (f"; did you mean “{close}”?" if close else "")
     return Particular(Placeholder(name), answer or None, None, note, known=False, meant=close)

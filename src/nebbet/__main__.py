@@ -1,0 +1,5 @@
+"""python -m nebbet."""
+
+from nebbet.cli.main import main
+
+main()

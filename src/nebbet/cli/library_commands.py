@@ -1,0 +1,239 @@
+"""The verbs that need a library: render, find, outbox."""
+
+import json
+import sys
+import time
+from datetime import date, datetime
+from pathlib import Path
+from secrets import token_hex
+
+import click
+
+from nebbet.cli import main as commands
+from nebbet.core import addresses, checks, message, placeholders, ranking
+from nebbet.core import letter as letters
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Letter
+from nebbet.core.records import Case, Contact, Member, fold
+from nebbet.library import Catalogue, Library, Template, open_library
+from nebbet.library.catalogue import case_entries, contact_entries, template_entries
+from nebbet.library.engine import explained
+from nebbet.post import carrier, register
+from nebbet.post import outbox as outboxes
+from nebbet.post.home import make_home
+from nebbet.post.personal import open_personal
+from nebbet.post.secrets import KeyringSecrets
+from nebbet.post.settings import Settings, read_settings
+
+
+def _open() -> tuple[Library, Settings]:
+    home = commands.home()
+    settings = read_settings(home.settings_file)
+    path = home.data / settings.library if settings.library else home.library_file
+    if not path.exists():
+        raise NebbetError(
+            f"There is no library at {path}",
+            todo="Open the window once, or set NEBBET_HOME to the folder that has one",
+        )
+    return open_library(path), settings
+
+
+def _now() -> datetime:
+    return datetime.now().astimezone()
+
+
+@click.command()
+@click.argument("template")
+@click.option("--to", default="", metavar="A", help="a contact's name or address")
+@click.option("--case", "about", default="", metavar="C", help="a case number")
+@click.option("--set", "answers", multiple=True, metavar="NAME=VALUE", help="complete a blank")
+@commands.on_day
+@click.option("--lang", default="", metavar="L", help="language of the text")
+@click.option("-o", "--output", default="", metavar="OUT.eml", help="write there")
+@click.pass_context
+def render(
+    ctx: click.Context,
+    template: str,
+    to: str,
+    about: str,
+    answers: tuple[str, ...],
+    on: date,
+    lang: str,
+    output: str,
+) -> None:
+    """Complete a template and write the whole message (.eml); nothing is sent."""
+    library, settings = _open()
+    now = _now()
+    catalogue = library.catalogue(now)
+    me = _me(catalogue, settings)
+    letter = _started(catalogue, template, to, about, lang)
+    for pair in answers:
+        name, given, text = pair.partition("=")
+        if not given:
+            raise NebbetError(f"“{pair}” sets nothing", todo="Write --set name=value")
+        letter = letters.answer(letter, name, text)
+    moment = datetime.combine(on, now.timetz())
+    world = catalogue.world(moment, me, letter.language, letter.recipient, letter.case)
+    wanted = letters.names(letter)
+    found = placeholders.resolve(wanted, letter.placeholders, world, letter.answers)
+    letter = letters.complete(letter, found)
+    findings = checks.check(letter, found, catalogue.files.__contains__)
+    for finding in findings:
+        click.echo(f"{finding.severity}: {finding.sentence}", err=True)
+    unknown = {fold(pair.partition("=")[0]) for pair in answers} - {fold(n) for n in wanted}
+    for name in sorted(unknown):
+        click.echo(f"note: the template has no placeholder “{name}”", err=True)
+    if checks.worst(findings) == "stop":
+        ctx.exit(1)
+    frame = catalogue.frame(letter.frame)
+    files = message.EncodedFiles(library.file_bytes)
+    outgoing = message.compose(
+        letter, me, now=moment, token=lambda: token_hex(12), frame=frame, files=files
+    )
+    _write(message.with_bcc(outgoing.data, outgoing.bcc), output)
+
+
+def _me(catalogue: Catalogue, settings: Settings) -> Member:
+    me = catalogue.members.get(settings.member)
+    if me is None:
+        raise NebbetError(
+            "Nebbet does not know who you are", todo="Complete your profile in the window first"
+        )
+    return me
+
+
+def _started(catalogue: Catalogue, template: str, to: str, about: str, lang: str) -> Letter:
+    case = _case(catalogue, about) if about else None
+    contact = _contact(catalogue, to) if to else None
+    if contact is None and case:
+        contact = catalogue.contacts.get(case.contact)
+    found = _template(catalogue, template)
+    return letters.start(
+        "",
+        found.content,
+        template=found.id,
+        edition=found.edition,
+        title=found.title,
+        recipient=contact,
+        case=case,
+        language=lang,
+    )
+
+
+def _template(catalogue: Catalogue, words: str) -> Template:
+    if words in catalogue.templates:
+        return catalogue.templates[words]
+    found = ranking.find(words, template_entries(catalogue))
+    if not found:
+        raise NebbetError(
+            f"No template is called “{words}”", todo="nebbet find shows what there is"
+        )
+    return catalogue.templates[found[0]]
+
+
+def _contact(catalogue: Catalogue, words: str) -> Contact:
+    for contact in catalogue.contacts.values():
+        if contact.email.casefold() == words.casefold():
+            return contact
+    address = addresses.one(words)
+    if isinstance(address, addresses.Address):
+        first, _, last = address.name.rpartition(" ")
+        return Contact("", email=address.spec, first_name=first or last, last_name=last)
+    found = ranking.find(words, contact_entries(catalogue))
+    if not found:
+        raise NebbetError(
+            f"“{words}” is neither a known person nor a mail address: {address.reason}",
+            todo="Give a name from the contacts, or a whole address",
+        )
+    return catalogue.contacts[found[0]]
+
+
+def _case(catalogue: Catalogue, number: str) -> Case:
+    for case in catalogue.cases.values():
+        if fold(case.number) == fold(number):
+            return case
+    raise NebbetError(f"There is no case “{number}”", todo="nebbet find shows what there is")
+
+
+def _write(data: bytes, output: str) -> None:
+    if not output or output == "-":
+        sys.stdout.buffer.write(data)
+        sys.stdout.buffer.flush()
+        return
+    with explained(f"{output} cannot be written", "Nothing was sent"):
+        Path(output).write_bytes(data)
+
+
+@click.command()
+@click.argument("words", nargs=-1, required=True)
+@commands.as_json
+@click.pass_context
+def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
+    """Find templates, contacts, cases and register entries."""
+    library, _settings = _open()
+    catalogue = library.catalogue(_now())
+    wanted = " ".join(words)
+    sent = register.entries(library)
+    by_id = {entry.message_id: entry for entry in sent}
+    rows = [
+        *(
+            ("template", catalogue.templates[key].id, catalogue.templates[key].title)
+            for key in ranking.find(wanted, template_entries(catalogue))
+        ),
+        *(
+            ("contact", catalogue.contacts[key].email, catalogue.contacts[key].name)
+            for key in ranking.find(wanted, contact_entries(catalogue))
+        ),
+        *(
+            ("case", catalogue.cases[key].number, catalogue.cases[key].title)
+            for key in ranking.find(wanted, case_entries(catalogue))
+        ),
+        *(
+            ("sent", key, f"{by_id[key].name}: {by_id[key].subject}")
+            for key in ranking.find(wanted, register.find_entries(sent))
+        ),
+    ]
+    if as_json:
+        named = [dict(zip(("kind", "key", "text"), row, strict=True)) for row in rows]
+        click.echo(json.dumps(named, ensure_ascii=False))
+    else:
+        for kind, key, text in rows:
+            click.echo(f"{kind:9} {key:34} {text}")
+    ctx.exit(0 if rows else 1)
+
+
+@click.command()
+@click.option("--deliver", is_flag=True, help="deliver what is due now")
+@commands.as_json
+@click.pass_context
+def outbox(ctx: click.Context, deliver: bool, as_json: bool) -> None:
+    """Show what waits in the outbox; exits 1 when a letter needs you."""
+    home = commands.home()
+    make_home(home)
+    personal = open_personal(home.personal_file)
+    if deliver:
+        library, settings = _open()
+        office = carrier.Office(personal, library, settings.account, KeyringSecrets(), time.time)
+        carrier.deliver_due(office)
+    left = outboxes.queued(personal)
+    rows = [
+        {
+            "id": entry.item.id,
+            "to": entry.item.entry.address,
+            "subject": entry.item.outgoing.subject,
+            "state": entry.state,
+            "due": datetime.fromtimestamp(entry.due).astimezone().isoformat(timespec="seconds"),
+            "words": entry.words,
+        }
+        for entry in left
+    ]
+    if as_json:
+        click.echo(json.dumps(rows, ensure_ascii=False))
+    elif not rows:
+        click.echo("The outbox is empty.")
+    for row in [] if as_json else rows:
+        click.echo(f"{row['state']:9} {row['due']}  {row['to']}  {row['subject']}")
+        if row["words"]:
+            click.echo(f"          {row['words']}")
+    needs = any(entry.state in ("refused", "uncertain") for entry in left)
+    ctx.exit(1 if needs else 0)

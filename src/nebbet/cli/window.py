@@ -1,0 +1,33 @@
+"""Opening the window; kept apart, so that the other verbs never load Qt."""
+
+import os
+from pathlib import Path
+
+from nebbet.desktop import application
+from nebbet.post.home import Home, find_home, home_in
+from nebbet.post.secrets import KeyringSecrets, SessionSecrets
+from nebbet.standin import demo
+
+
+def open_window(home: Home) -> int:
+    """Open the window on a person's own home."""
+    return application.run(home, KeyringSecrets())
+
+
+def demo_home() -> Home:
+    """The demo's folder: NEBBET_HOME, or one beside the person's own, never the same."""
+    if os.environ.get("NEBBET_HOME"):
+        return find_home(os.environ)
+    own = find_home(os.environ)
+    return home_in(Path(own.data.parent) / "nebbet-demo")
+
+
+def open_demo(*, keep: bool) -> int:
+    """Prepare the demo with its mail service and open the window on it."""
+    home = demo_home()
+    service = demo.prepare_demo(home, application.local_now(), keep=keep)
+    user = demo.demo_settings(home).account.user
+    try:
+        return application.run(home, SessionSecrets({user: demo.PASSWORD}))
+    finally:
+        service.stop()

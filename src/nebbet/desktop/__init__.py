@@ -1,0 +1,1 @@
+"""The window: Qt widgets, one package for each place, and a shared kit."""

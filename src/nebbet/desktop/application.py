@@ -1,0 +1,82 @@
+"""Starting the window."""
+
+import logging
+import os
+import signal
+import sys
+from collections.abc import Callable
+from datetime import datetime
+from types import TracebackType
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from nebbet.core.errors import NebbetError
+from nebbet.desktop.kit import theme
+from nebbet.desktop.kit.operations import BUG
+from nebbet.desktop.session import Parts
+from nebbet.desktop.window import Window
+from nebbet.library import open_library
+from nebbet.post.home import Home, make_home
+from nebbet.post.personal import open_personal
+from nebbet.post.secrets import Secrets
+from nebbet.post.settings import read_settings
+
+_log = logging.getLogger(__name__)
+
+
+def local_now() -> datetime:
+    """This moment in the time zone of this machine."""
+    return datetime.now().astimezone()
+
+
+def make_parts(home: Home, secrets: Secrets, now: Callable[[], datetime] = local_now) -> Parts:
+    """Open all that a session needs. Raises NebbetError with what stands in the way."""
+    make_home(home)
+    settings = read_settings(home.settings_file)
+    path = home.data / settings.library if settings.library else home.library_file
+    library = open_library(path)
+    return Parts(home, library, open_personal(home.personal_file), settings, secrets, now)
+
+
+def run(home: Home, secrets: Secrets, prepare: Callable[[Window], None] | None = None) -> int:
+    """Show the window until it is closed; returns the exit code."""
+    application = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(application, QApplication)
+    application.setApplicationName("Nebbet")
+    theme.apply(application)
+    try:
+        window = Window(make_parts(home, secrets))
+    except NebbetError as error:
+        sys.stderr.write(f"nebbet: {error.sentence}\n")
+        return 2
+    _catch_bugs(window)
+    _let_signals_through(window)
+    window.show()
+    if prepare:
+        prepare(window)
+    return application.exec()
+
+
+def _catch_bugs(window: Window) -> None:
+    """A mistake in our own code is logged whole and told in one sentence; work goes on."""
+
+    def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        _log.error("an error in Nebbet", exc_info=(kind, error, trace))
+        window.notices.fail(BUG)
+
+    sys.excepthook = hook
+
+
+def _let_signals_through(window: Window) -> None:
+    """Ctrl+C and a polite kill keep everything and end; Qt alone would not let Python see them."""
+
+    def end(_number: int, _frame: object) -> None:
+        window.session.close()
+        os._exit(0)
+
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, end)
+    pulse = QTimer(window)
+    pulse.timeout.connect(lambda: None)
+    pulse.start(300)

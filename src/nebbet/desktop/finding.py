@@ -1,0 +1,42 @@
+"""The band's find field: templates, contacts, cases and register entries together."""
+
+from nebbet.core import ranking
+from nebbet.desktop.kit.picker import Choice
+from nebbet.desktop.letters import offers
+from nebbet.desktop.session import Session
+from nebbet.post.register import find_entries
+
+_EACH = 6
+
+
+def everything(session: Session, words: str) -> list[Choice]:
+    """What the words find, in groups; keys are "kind:" and an id."""
+    if not words.strip():
+        return []
+    catalogue = session.catalogue
+    found = {
+        "template": offers.templates(catalogue, words, retired=True),
+        "contact": offers.contacts(catalogue, words),
+        "case": offers.cases(catalogue, words),
+        "sent": _sent(session, words),
+    }
+    titles = {"template": "Templates", "contact": "Contacts", "case": "Cases", "sent": "Register"}
+    choices: list[Choice] = []
+    for kind, group in found.items():
+        if group:
+            choices.append(Choice("", titles[kind], heading=True))
+            choices += [one._replace(key=f"{kind}:{one.key}") for one in group[:_EACH]]
+    return choices
+
+
+def _sent(session: Session, words: str) -> list[Choice]:
+    by_key = {entry.message_id: entry for entry in session.entries}
+    return [
+        Choice(
+            key,
+            by_key[key].name or by_key[key].address,
+            by_key[key].subject,
+            f"{by_key[key].sent.astimezone():%d %b %Y}",
+        )
+        for key in ranking.find(words, find_entries(session.entries))
+    ]

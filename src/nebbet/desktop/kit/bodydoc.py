@@ -1,0 +1,302 @@
+"""Between the body model and Qt's text document, both ways."""
+
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
+
+from msgspec import Struct
+from msgspec.structs import replace
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QTextBlock,
+    QTextBlockFormat,
+    QTextCharFormat,
+    QTextCursor,
+    QTextDocument,
+    QTextFormat,
+    QTextFragment,
+    QTextImageFormat,
+    QTextList,
+    QTextListFormat,
+)
+
+from nebbet.core import inline
+from nebbet.core.body import (
+    Block,
+    Body,
+    Break,
+    Frame,
+    Heading,
+    Inline,
+    ListItem,
+    Paragraph,
+    Picture,
+    Run,
+    tidy,
+)
+from nebbet.core.inline import Line, Slot
+
+_FIRST = QTextFormat.Property.UserProperty.value
+SLOT, SLOT_ID, SLOT_BLANK, ALT = (_FIRST + n for n in range(1, 5))
+BREAK = "\u2028"
+_OBJECT = "\ufffc"
+PICTURE = "file:"
+
+
+class Shown(NamedTuple):
+    """How a slot stands in the document: its text, and whether that text is only the label of a
+    blank."""
+
+    text: str
+    blank: bool
+
+
+ShowSlot = Callable[[str], Shown]
+
+
+class Style(Struct, frozen=True):
+    """The type of the paper."""
+
+    family: tuple[str, ...]
+    size: int
+    ink: str
+    accent: str
+
+
+def paper_style(frame: Frame) -> Style:
+    """The type that a frame gives its text, with the window's own font as the last resort."""
+    families = [name.strip(" '\"") for name in frame.font.split(",")]
+    generic = ("sans-serif", "serif", "monospace")
+    named = tuple(name for name in families if name not in generic)
+    return Style((*named, "Atkinson Hyperlegible Next"), 15, frame.ink, frame.accent)
+
+
+class Writer:
+    """Writes inlines and bodies at a cursor; gives every slot an id of its own."""
+
+    def __init__(self, style: Style, show: ShowSlot | None, first_id: int = 1) -> None:
+        self.style, self._show, self.next_id = style, show, first_id
+        self._lists: dict[int, QTextList] = {}
+
+    def char_format(self, *, heading: int = 0) -> QTextCharFormat:
+        """Plain text of the paper, or of a heading."""
+        made = QTextCharFormat()
+        font = QFont()
+        font.setFamilies(list(self.style.family))
+        font.setPixelSize({1: 20, 2: 17}.get(heading, self.style.size))
+        made.setFont(font)
+        made.setForeground(QColor(self.style.accent if heading else self.style.ink))
+        if heading:
+            made.setFontWeight(QFont.Weight.Bold)
+        return made
+
+    def body(self, cursor: QTextCursor, body: Body) -> None:
+        """Write blocks from the cursor on; the first goes into the block at hand."""
+        for index, block in enumerate(body):
+            if index:
+                cursor.insertBlock()
+            self.dress_block(cursor, block)
+            self.inlines(cursor, block.inlines, getattr(block, "level", 0), block)
+
+    def dress_block(self, cursor: QTextCursor, block: Block) -> None:
+        """Make the block at the cursor a paragraph, a heading or a list item."""
+        cursor.setBlockFormat(_block_format(block))
+        level = block.level if isinstance(block, Heading) else 0
+        cursor.setBlockCharFormat(self.char_format(heading=level))
+        held = cursor.block().textList()
+        if held is not None:
+            held.remove(cursor.block())
+            cursor.setBlockFormat(_block_format(block))
+        if not isinstance(block, ListItem):
+            self._lists = {}
+            return
+        self._lists = {lvl: lst for lvl, lst in self._lists.items() if lvl <= block.level}
+        found = self._lists.get(block.level)
+        if found is not None and _is_ordered(found) == block.ordered:
+            found.add(cursor.block())
+        else:
+            self._lists[block.level] = cursor.createList(list_format(block.ordered, block.level))
+
+    def line(self, cursor: QTextCursor, line: Line) -> None:
+        """Write a line of plain text and slots."""
+        base = self.char_format()
+        for part in line:
+            self._content(cursor, part, base)
+
+    def inlines(
+        self, cursor: QTextCursor, parts: tuple[Inline, ...], _level: int, block: Block
+    ) -> None:
+        """Write the inlines of one block."""
+        base = self.char_format(heading=block.level if isinstance(block, Heading) else 0)
+        for part in parts:
+            match part:
+                case Break():
+                    cursor.insertText(BREAK, base)
+                case Picture():
+                    cursor.insertImage(_image_format(part))
+                case Run():
+                    self._content(cursor, part.content, self._styled(base, part))
+
+    def _styled(self, base: QTextCharFormat, run: Run) -> QTextCharFormat:
+        made = QTextCharFormat(base)
+        if run.bold:
+            made.setFontWeight(QFont.Weight.Bold)
+        if run.italic:
+            made.setFontItalic(True)
+        if run.link:
+            dress_link(made, inline.source(run.link), self.style.accent)
+        return made
+
+    def _content(
+        self, cursor: QTextCursor, content: str | Slot, char_format: QTextCharFormat
+    ) -> None:
+        if isinstance(content, str):
+            cursor.insertText(content, char_format)
+        elif self._show is None:
+            cursor.insertText(inline.source((content,)), char_format)
+        else:
+            shown = self._show(content.name)
+            slot = slot_format(char_format, content.name, self.next_id, blank=shown.blank)
+            self.next_id += 1
+            cursor.insertText(shown.text.replace("\n", BREAK), slot)
+
+
+def slot_format(base: QTextCharFormat, name: str, slot_id: int, *, blank: bool) -> QTextCharFormat:
+    """The format that makes text the place of a placeholder."""
+    made = QTextCharFormat(base)
+    made.setProperty(SLOT, name)
+    made.setProperty(SLOT_ID, slot_id)
+    made.setProperty(SLOT_BLANK, blank)
+    return made
+
+
+def plain_format(base: QTextCharFormat) -> QTextCharFormat:
+    """The same format without being a placeholder's place."""
+    made = QTextCharFormat(base)
+    for name in (SLOT, SLOT_ID, SLOT_BLANK):
+        made.clearProperty(name)
+    return made
+
+
+def dress_link(char_format: QTextCharFormat, address: str, colour: str) -> None:
+    """Make a format one of a link."""
+    char_format.setAnchor(True)
+    char_format.setAnchorHref(address)
+    char_format.setForeground(QColor(colour))
+    char_format.setFontUnderline(True)
+
+
+def list_format(ordered: bool, level: int) -> QTextListFormat:
+    """The format of a list."""
+    made = QTextListFormat()
+    style = QTextListFormat.Style.ListDecimal if ordered else QTextListFormat.Style.ListDisc
+    made.setStyle(style)
+    made.setIndent(level + 1)
+    return made
+
+
+def _is_ordered(found: QTextList) -> bool:
+    return found.format().style() == QTextListFormat.Style.ListDecimal
+
+
+def _block_format(block: Block) -> QTextBlockFormat:
+    made = QTextBlockFormat()
+    made.setLineHeight(150, QTextBlockFormat.LineHeightTypes.ProportionalHeight.value)
+    top, bottom = {Heading: (10, 6), ListItem: (0, 2)}.get(type(block), (0, 10))
+    made.setTopMargin(top)
+    made.setBottomMargin(bottom)
+    if isinstance(block, Heading):
+        made.setHeadingLevel(block.level)
+    return made
+
+
+def _image_format(picture: Picture) -> QTextImageFormat:
+    made = QTextImageFormat()
+    made.setName(PICTURE + picture.file)
+    made.setProperty(ALT, inline.source(picture.alt))
+    if picture.width:
+        made.setWidth(picture.width)
+    return made
+
+
+def fragments(block: QTextBlock) -> Iterator[QTextFragment]:
+    """The fragments of a block in order."""
+    iterator = block.begin()
+    while not iterator.atEnd():
+        yield iterator.fragment()
+        iterator += 1
+
+
+def blocks(document: QTextDocument) -> Iterator[QTextBlock]:
+    """The blocks of a document in order."""
+    block = document.begin()
+    while block.isValid():
+        yield block
+        block = block.next()
+
+
+def read_body(document: QTextDocument) -> Body:
+    """Read a document as a body."""
+    return tidy(_block(block) for block in blocks(document))
+
+
+def read_line(document: QTextDocument) -> Line:
+    """Read a document of one line."""
+    parts: list[str | Slot] = []
+    for part in _inlines(document.begin()):
+        content = part.content if isinstance(part, Run) else " "
+        if isinstance(content, str) and parts and isinstance(parts[-1], str):
+            parts[-1] += content
+        else:
+            parts.append(content)
+    return tuple(parts)
+
+
+def _block(block: QTextBlock) -> Block:
+    inlines = tuple(_inlines(block))
+    level = block.blockFormat().headingLevel()
+    if level:
+        # A heading is bold by itself; that is not the writer's doing.
+        plain = (replace(p, bold=False) if isinstance(p, Run) else p for p in inlines)
+        return Heading(tuple(plain), min(level, 2))
+    held = block.textList()
+    if held is not None:
+        return ListItem(inlines, _is_ordered(held), max(held.format().indent() - 1, 0))
+    return Paragraph(inlines)
+
+
+def _inlines(block: QTextBlock) -> Iterator[Inline]:
+    last_id = 0
+    for fragment in fragments(block):
+        char_format = fragment.charFormat()
+        if char_format.isImageFormat():
+            yield from _pictures(char_format.toImageFormat(), fragment.length())
+            continue
+        slot_id = char_format.property(SLOT_ID)
+        if slot_id and slot_id == last_id:
+            continue  # one slot in two styles: the first style counts
+        last_id = slot_id or 0
+        yield from _runs(fragment.text(), char_format)
+
+
+def _pictures(found: QTextImageFormat, count: int) -> Iterator[Inline]:
+    if found.name().startswith(PICTURE):
+        alt = inline.parse(str(found.property(ALT) or ""))
+        picture = Picture(found.name().removeprefix(PICTURE), alt, int(found.width()))
+        yield from [picture] * count
+
+
+def _runs(text: str, char_format: QTextCharFormat) -> Iterator[Inline]:
+    bold = char_format.fontWeight() >= QFont.Weight.DemiBold
+    italic = char_format.fontItalic()
+    link = inline.parse(char_format.anchorHref()) if char_format.isAnchor() else ()
+    name = char_format.property(SLOT)
+    if name:
+        shown = None if char_format.property(SLOT_BLANK) else text.replace(BREAK, "\n")
+        yield Run(Slot(name, shown), bold, italic, link)
+        return
+    for index, piece in enumerate(text.replace(_OBJECT, "").split(BREAK)):
+        if index:
+            yield Break()
+        for content in inline.parse(piece):
+            yield Run(content, bold, italic, link)

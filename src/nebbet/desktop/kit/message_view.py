@@ -1,0 +1,109 @@
+"""A message to be read: headers, the formatted text, attachments that can be saved."""
+
+from functools import partial
+from pathlib import Path
+from urllib.parse import unquote
+
+from PySide6.QtCore import QUrl, Signal
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QSizePolicy,
+    QTextBrowser,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nebbet.core.errors import NebbetError
+from nebbet.core.message import Received
+from nebbet.desktop.kit import pieces, theme
+from nebbet.library.engine import explained
+
+
+class _Reader(QTextBrowser):
+    """Shows HTML with the pictures that the message itself carries, and no others."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.pictures: dict[str, bytes] = {}
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setOpenLinks(False)
+        self.setPalette(theme.paper_palette())
+        self.setStyleSheet("QTextBrowser { background: #FFFFFF; border: 1px solid #D8D1C6; }")
+        theme.named(self, "Text of the message")
+
+    def loadResource(self, _kind: int, name: QUrl | str) -> object:
+        address = name.toString() if isinstance(name, QUrl) else name
+        data = self.pictures.get(unquote(address.removeprefix("cid:")))
+        return QImage.fromData(data) if data else QImage()
+
+
+class MessageView(QWidget):
+    """Shows one message. failed tells when an attachment cannot be saved."""
+
+    failed = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._heads = pieces.label("", "", wrap=True)
+        self._heads.setTextInteractionFlags(
+            self._heads.textInteractionFlags().TextSelectableByMouse
+        )
+        self.subject = pieces.label("", "title", wrap=True)
+        self.reader = _Reader()
+        self._attachments = QHBoxLayout()
+        self._received: Received | None = None
+        pieces.fill(
+            QVBoxLayout(self), self.subject, self._heads, self._attachments, self.reader, margin=16
+        )
+        self.reader.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def show_message(self, received: Received) -> None:
+        """Show a message."""
+        self._received = received
+        self.subject.setText(received.subject or "(no subject)")
+        heads = [
+            ("From", received.sender),
+            ("To", received.to),
+            ("Cc", received.cc),
+            ("Bcc", received.bcc),
+            ("Date", received.date),
+        ]
+        self._heads.setText("\n".join(f"{name}: {value}" for name, value in heads if value))
+        self.reader.pictures = received.pictures
+        if received.html:
+            self.reader.setHtml(received.html)
+        else:
+            self.reader.setPlainText(received.plain)
+        pieces.clear(self._attachments)
+        for name, data in received.attachments:
+            words = f"{name} ({size_words(len(data))})"
+            self._attachments.addWidget(pieces.button(words, partial(self.save, name, data)))
+        self._attachments.addStretch(1)
+
+    def save(self, name: str, data: bytes) -> None:
+        """Save an attachment where the person says."""
+        safe = Path(name).name or "attachment"
+        path, _ = QFileDialog.getSaveFileName(self.window(), "Save attachment", safe)
+        if not path:
+            return
+        try:
+            with explained(f"{safe} cannot be saved", "The message keeps it"):
+                Path(path).write_bytes(data)
+        except NebbetError as error:
+            self.failed.emit(error)
+
+
+def size_words(size: int) -> str:
+    """A size as people say it.
+
+    >>> size_words(120_000)
+    '117 kB'
+    """
+    if size < 1024:
+        return f"{size} bytes"
+    if size < 2**20:
+        return f"{size / 1024:.0f} kB"
+    return f"{size / 2**20:.1f} MB"

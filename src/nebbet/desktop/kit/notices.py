@@ -1,0 +1,82 @@
+"""What the window says to the person: a strip at its foot, and questions that block."""
+
+from collections.abc import Callable
+from typing import Protocol
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QHBoxLayout, QMessageBox, QWidget
+
+from nebbet.core.errors import NebbetError
+from nebbet.desktop.kit import pieces
+
+
+class Voice(Protocol):
+    """The port that messages go through; it knows no Qt."""
+
+    def say(self, text: str, action: str = "", act: Callable[[], object] | None = None) -> None:
+        """Tell something, with one thing that can be done about it."""
+
+    def fail(self, error: NebbetError) -> None:
+        """Tell what went wrong."""
+
+    def ask(self, title: str, text: str, verb: str) -> bool:
+        """Ask before something is destroyed; the safe answer is the default."""
+
+
+class NoticeStrip(QWidget):
+    """One sentence at the foot of the window, until it is closed, replaced or has been there
+    long enough to read."""
+
+    SECONDS = 20
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("notice")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._text = pieces.label(wrap=True)
+        self._act: Callable[[], object] | None = None
+        self.action = pieces.button("", self._do)
+        self.close_button = pieces.button("Close", self.hide)
+        pieces.fill(
+            QHBoxLayout(self), pieces.grow(self._text), self.action, self.close_button, margin=8
+        )
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self.hide)
+        self.hide()
+
+    @property
+    def text(self) -> str:
+        return self._text.text()
+
+    def say(self, text: str, action: str = "", act: Callable[[], object] | None = None) -> None:
+        self._text.setText(text)
+        self._text.setAccessibleName(text)
+        self._act = act
+        self.action.setText(action)
+        self.action.setAccessibleName(action)
+        self.action.setVisible(bool(action))
+        self.show()
+        self._timer.start(self.SECONDS * 1000)
+
+    def fail(self, error: NebbetError) -> None:
+        self.say(error.sentence)
+        self._timer.stop()  # what went wrong stays until it has been read
+
+    def ask(self, title: str, text: str, verb: str) -> bool:
+        box = QMessageBox(self.window())
+        box.setWindowTitle(title)
+        box.setText(title)
+        box.setInformativeText(text)
+        go = box.addButton(verb, QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(stay)
+        box.setEscapeButton(stay)
+        box.exec()
+        return box.clickedButton() is go
+
+    def _do(self) -> None:
+        act, self._act = self._act, None
+        self.hide()
+        if act:
+            act()

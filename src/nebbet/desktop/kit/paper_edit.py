@@ -1,0 +1,380 @@
+"""The editor on paper: text in the frame's type, marks painted under it, clean pasting."""
+
+from collections.abc import Iterator
+from typing import Literal, NamedTuple
+
+from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QImage,
+    QKeyEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QTextBlock,
+    QTextCharFormat,
+    QTextCursor,
+    QTextDocument,
+    QTextLine,
+)
+from PySide6.QtWidgets import QFrame, QSizePolicy, QTextEdit
+
+from nebbet.core import body as bodies
+from nebbet.core import inline
+from nebbet.core.body import Body, Frame, ListItem, Paragraph, render_plain
+from nebbet.core.inline import Line
+from nebbet.desktop.kit import bodydoc, theme
+from nebbet.desktop.kit.bodydoc import ShowSlot, Writer, paper_style
+from nebbet.desktop.kit.pictures import Pictures
+
+Kind = Literal["blank", "value", "changed", "unknown"]
+OWN_FORMAT = "application/x-nebbet-body"
+
+
+class Mark(NamedTuple):
+    """A stretch of text to be marked, as document positions."""
+
+    start: int
+    end: int
+    kind: Kind
+
+
+class PaperEdit(QTextEdit):
+    """A text editor on paper that grows with its text, or keeps to one line.
+
+    edited says that a person changed something; entered that Return was pressed in a single line.
+    """
+
+    edited = Signal()
+    entered = Signal()
+
+    def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
+        super().__init__()
+        self.single = single
+        self._frame = Frame()
+        self._pictures = pictures
+        self._loading = False
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setTabChangesFocus(True)
+        self.setAcceptRichText(True)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.viewport().setAutoFillBackground(False)
+        if single:
+            self.setLineWrapMode(QTextEdit.LineWrapMode.NoWrap)
+        self.document().setDocumentMargin(2 if single else 0)
+        self.document().contentsChanged.connect(self._changed)
+        self.document().documentLayout().documentSizeChanged.connect(self._fit)
+        if pictures:
+            pictures.loaded.connect(self._picture_came)
+        self._fit()
+
+    # Content
+
+    def writer(self, show: ShowSlot | None = None, first_id: int = 1) -> Writer:
+        """What writes into this editor in the type of its frame."""
+        style = paper_style(self._frame)
+        return Writer(style, show, first_id)
+
+    def set_frame(self, frame: Frame) -> None:
+        """Take the type and colours of a frame; shown with the next load."""
+        self._frame = frame
+        self.setPalette(theme.paper_palette(frame.ink, frame.paper))
+
+    def load(self, content: Body | Line, show: ShowSlot | None = None) -> None:
+        """Show a body, or a line in a single one; undo begins anew."""
+        self._loading = True
+        self.document().setUndoRedoEnabled(False)
+        self.document().clear()
+        writer = self.writer(show)
+        cursor = QTextCursor(self.document())
+        cursor.setCharFormat(writer.char_format())
+        if self.single:
+            writer.line(cursor, content)  # type: ignore[arg-type]
+        else:
+            writer.body(cursor, content or (Paragraph(),))  # type: ignore[arg-type]
+        self.document().setUndoRedoEnabled(True)
+        self._loaded(writer.next_id)
+        self._loading = False
+        self.moveCursor(QTextCursor.MoveOperation.Start)
+        self._fit()
+
+    def _loaded(self, next_id: int) -> None:
+        """For heirs that keep an eye on what was loaded."""
+
+    def body(self) -> Body:
+        """What stands here, as a body."""
+        return bodydoc.read_body(self.document())
+
+    def line(self) -> Line:
+        """What stands here, as a line."""
+        return bodydoc.read_line(self.document())
+
+    # Formatting
+
+    def toggle_bold(self) -> None:
+        """Make the selection bold, or not bold any more."""
+        bold = self.fontWeight() >= QFont.Weight.DemiBold
+        made = QTextCharFormat()
+        made.setFontWeight(QFont.Weight.Normal if bold else QFont.Weight.Bold)
+        self.mergeCurrentCharFormat(made)
+
+    def toggle_italic(self) -> None:
+        """Make the selection italic, or not italic any more."""
+        made = QTextCharFormat()
+        made.setFontItalic(not self.fontItalic())
+        self.mergeCurrentCharFormat(made)
+
+    def set_link(self, address: str) -> None:
+        """Link the selection, or the word under the cursor, to an address; "" takes it off."""
+        cursor = self.textCursor()
+        if not cursor.hasSelection():
+            cursor.select(QTextCursor.SelectionType.WordUnderCursor)
+        if not cursor.hasSelection():
+            cursor.insertText(address)
+            cursor.movePosition(
+                QTextCursor.MoveOperation.Left, QTextCursor.MoveMode.KeepAnchor, len(address)
+            )
+        made = QTextCharFormat()
+        if address:
+            bodydoc.dress_link(made, address, self._frame.accent)
+        else:
+            made.setAnchor(False)
+            made.setAnchorHref("")
+            made.setFontUnderline(False)
+            made.setForeground(QColor(self._frame.ink))
+        cursor.mergeCharFormat(made)
+
+    def set_heading(self, level: int) -> None:
+        """Turn the blocks of the selection into headings; 0 makes them paragraphs."""
+        self._reshape(lambda parts: bodies.Heading(parts, level) if level else Paragraph(parts))
+
+    def set_list(self, *, ordered: bool) -> None:
+        """Turn the blocks of the selection into list items, or back into paragraphs."""
+        held = self.textCursor().block().textList()
+        on = held is not None and bodydoc.list_format(ordered, 0).style() == held.format().style()
+        self._reshape(lambda parts: Paragraph(parts) if on else ListItem(parts, ordered))
+
+    def _reshape(self, make) -> None:  # type: ignore[no-untyped-def]
+        """Dress the blocks of the selection as make says, as one step."""
+        selection = self.textCursor()
+        first = self.document().findBlock(selection.selectionStart())
+        last = self.document().findBlock(selection.selectionEnd())
+        writer = self.writer()
+        cursor = QTextCursor(first)
+        cursor.beginEditBlock()
+        block = first
+        while block.isValid():
+            cursor.setPosition(block.position())
+            self._reshape_block(cursor, make(()), writer)
+            if block == last:
+                break
+            block = block.next()
+        cursor.endEditBlock()
+
+    def _reshape_block(self, cursor: QTextCursor, shape: bodies.Block, writer: Writer) -> None:
+        writer.dress_block(cursor, shape)
+        level = shape.level if isinstance(shape, bodies.Heading) else 0
+        whole = writer.char_format(heading=level)
+        made = QTextCharFormat()
+        made.setProperty(QTextCharFormat.Property.FontPixelSize.value, whole.font().pixelSize())
+        made.setForeground(whole.foreground())
+        made.setFontWeight(whole.fontWeight())
+        cursor.movePosition(QTextCursor.MoveOperation.EndOfBlock, QTextCursor.MoveMode.KeepAnchor)
+        cursor.mergeCharFormat(made)
+
+    # Pasting
+
+    def createMimeDataFromSelection(self) -> QMimeData:
+        """Copy as plain text, as clean HTML, and in a form that keeps placeholders."""
+        data = QMimeData()
+        cursor = self.textCursor()
+        scratch = QTextDocument()
+        QTextCursor(scratch).insertFragment(cursor.selection())
+        body = bodydoc.read_body(scratch)
+        data.setText(render_plain(body).rstrip("\n"))
+        data.setHtml(bodies.write(body))
+        data.setData(OWN_FORMAT, bodies.write(body).encode("utf-8"))
+        return data
+
+    def canInsertFromMimeData(self, source: QMimeData) -> bool:
+        """Text of any kind can be pasted."""
+        return source.hasText() or source.hasHtml() or source.hasFormat(OWN_FORMAT)
+
+    def insertFromMimeData(self, source: QMimeData) -> None:
+        """Paste clean: structure stays, fonts, sizes and colours do not."""
+        if self.single:
+            self.insert_plain(" ".join(source.text().split()))
+        elif source.hasFormat(OWN_FORMAT):
+            self.insert_body(bodies.read(bytes(source.data(OWN_FORMAT).data()).decode("utf-8")))
+        elif source.hasHtml():
+            self.insert_body(bodies.read(source.html()))
+        else:
+            self.insert_body(text_body(source.text()))
+
+    def insert_plain(self, text: str) -> None:
+        """Insert text at the cursor in the type that stands there."""
+        self.textCursor().insertText(text)
+
+    def insert_body(self, body: Body) -> None:
+        """Insert blocks at the cursor, as one step; a single paragraph joins the one at hand."""
+        cursor = self.textCursor()
+        cursor.beginEditBlock()
+        cursor.removeSelectedText()
+        writer = self._inserting_writer()
+        if len(body) == 1 and isinstance(body[0], Paragraph):
+            writer.inlines(cursor, body[0].inlines, 0, body[0])
+        elif body:
+            if not cursor.block().text():
+                writer.body(cursor, body)
+            else:
+                self._insert_between(cursor, writer, body)
+        cursor.endEditBlock()
+        self.setTextCursor(cursor)
+
+    def _insert_between(self, cursor: QTextCursor, writer: Writer, body: Body) -> None:
+        at_end = cursor.atBlockEnd()
+        shape = cursor.blockFormat()
+        cursor.insertBlock()
+        if not at_end:
+            cursor.insertBlock(shape)
+            cursor.movePosition(QTextCursor.MoveOperation.PreviousBlock)
+        writer.body(cursor, body)
+
+    def _inserting_writer(self) -> Writer:
+        return self.writer()
+
+    # Marks
+
+    def marks(self) -> Iterator[Mark]:
+        """What to mark; heirs say."""
+        return iter(())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint the marks under the text, then the text."""
+        painter = QPainter(self.viewport())
+        painter.translate(-self.horizontalScrollBar().value(), -self.verticalScrollBar().value())
+        for mark in self.marks():
+            for rect in self.rects(mark.start, mark.end):
+                paint_mark(painter, rect, mark.kind)
+        painter.end()
+        super().paintEvent(event)
+
+    def rects(self, start: int, end: int) -> Iterator[QRectF]:
+        """Where a stretch of text stands, one rectangle for each line, in document coordinates."""
+        block = self.document().findBlock(start)
+        while block.isValid() and block.position() < end:
+            yield from self._block_rects(block, start, end)
+            block = block.next()
+
+    def _block_rects(self, block: QTextBlock, start: int, end: int) -> Iterator[QRectF]:
+        layout = block.layout()
+        origin = self.document().documentLayout().blockBoundingRect(block).topLeft()
+        first = max(start - block.position(), 0)
+        last = min(end - block.position(), block.length() - 1)
+        for index in range(layout.lineCount()):
+            line = layout.lineAt(index)
+            left = max(first, line.textStart())
+            right = min(last, line.textStart() + line.textLength())
+            if left < right:
+                x1, x2 = _x(line, left), _x(line, right)
+                top = line.y() + max(0.0, line.height() - line.ascent() - line.descent() - 3)
+                height = line.ascent() + line.descent() + 3
+                yield QRectF(x1, top, x2 - x1, height).translated(QPointF(origin))
+
+    # Size
+
+    def _fit(self, *_args: object) -> None:
+        height = self.document().size().height()
+        if self.single:
+            height = self.fontMetrics().height() + 10
+        self.setFixedHeight(max(int(height) + 2, 24 if self.single else 120))
+
+    def sizeHint(self) -> QSize:
+        """As tall as the text."""
+        return QSize(300, self.height())
+
+    # Events
+
+    def _changed(self) -> None:
+        if not self._loading:
+            self.after_change()
+            self.edited.emit()
+
+    def after_change(self) -> None:
+        """For heirs that follow what changed."""
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """A single line does not break."""
+        if self.single and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if not event.modifiers():
+                self.entered.emit()
+            else:
+                event.ignore()
+            return
+        super().keyPressEvent(event)
+
+    # Pictures
+
+    def loadResource(self, _kind: int, name) -> object:  # type: ignore[no-untyped-def]
+        """A library picture, or nothing yet; no other address is ever loaded."""
+        address = name.toString()
+        if self._pictures and address.startswith(bodydoc.PICTURE):
+            return self._pictures.get(address.removeprefix(bodydoc.PICTURE)) or QImage()
+        return QImage()
+
+    def _picture_came(self, file: str) -> None:
+        address = bodydoc.PICTURE + file
+        if any(file == found for found in bodies.files_of(self.body())):
+            image = self._pictures.get(file) if self._pictures else None
+            kind = QTextDocument.ResourceType.ImageResource
+            self.document().addResource(kind.value, address, image)
+            self.document().markContentsDirty(0, self.document().characterCount())
+
+
+def _x(line: QTextLine, position: int) -> float:
+    found: object = line.cursorToX(position)  # PySide6 gives (x, position), its stubs say x
+    return float(found[0] if isinstance(found, tuple) else found)  # type: ignore[arg-type]
+
+
+def text_body(text: str) -> Body:
+    """Plain text as a body: empty lines part paragraphs, other line ends stay line ends."""
+    blocks: list[bodies.Block] = []
+    for piece in text.replace("\r\n", "\n").replace("\r", "\n").split("\n\n"):
+        parts: list[bodies.Inline] = []
+        for index, line in enumerate(piece.strip("\n").split("\n")):
+            if index:
+                parts.append(bodies.Break())
+            parts += [bodies.Run(content) for content in inline.parse(line)]
+        if parts:
+            blocks.append(Paragraph(tuple(parts)))
+    return bodies.tidy(blocks)
+
+
+def paint_mark(painter: QPainter, rect: QRectF, kind: Kind) -> None:
+    """A blank has a ground and a dashed foot, a value a solid foot, a changed one a double foot,
+    an unknown name a wavy one: colour never stands alone."""
+    look = theme.LIGHT  # paper is light in either scheme
+    foot = rect.bottom() - 1
+    if kind == "blank":
+        painter.fillRect(rect, QColor(look.ochre_ground))
+        painter.setPen(QPen(QColor(look.ochre_edge), 1.5, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(rect.left(), foot), QPointF(rect.right(), foot))
+    elif kind == "unknown":
+        painter.setPen(QPen(QColor(look.brick), 1.2))
+        _wave(painter, rect.left(), rect.right(), foot)
+    else:
+        painter.setPen(QPen(QColor(look.spruce), 1))
+        painter.drawLine(QPointF(rect.left(), foot), QPointF(rect.right(), foot))
+        if kind == "changed":
+            painter.drawLine(QPointF(rect.left(), foot - 2.5), QPointF(rect.right(), foot - 2.5))
+
+
+def _wave(painter: QPainter, left: float, right: float, foot: float) -> None:
+    x, y = left, foot
+    while x < right:
+        step, other = min(x + 3, right), foot - 2 if y == foot else foot
+        painter.drawLine(QPointF(x, y), QPointF(step, other))
+        x, y = step, other

@@ -1,0 +1,38 @@
+"""Pictures of the library for the screen: fetched in the background, kept in memory."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage, QImageReader
+
+from nebbet.desktop.kit.operations import Operations
+
+# Qt refuses to unpack larger pictures: a small file can hold a picture that fills the memory.
+QImageReader.setAllocationLimit(64)
+
+
+class Pictures(QObject):
+    """Gives pictures by SHA-256; loaded says that one has come."""
+
+    loaded = Signal(str)
+
+    def __init__(self, read: Callable[[str], bytes], operations: Operations) -> None:
+        super().__init__()
+        self._read, self._operations = read, operations
+        self._kept: dict[str, QImage | None] = {}
+
+    def get(self, file: str) -> QImage | None:
+        """The picture, or None while it is on its way or when it cannot be had."""
+        if file not in self._kept:
+            self._kept[file] = None
+            self._operations.run(
+                lambda: QImage.fromData(self._read(file)),
+                lambda image: self._came(file, image),
+                lambda _error: None,  # the checks of the letter say that the file is missing
+            )
+        return self._kept[file]
+
+    def _came(self, file: str, image: QImage) -> None:
+        if not image.isNull():
+            self._kept[file] = image
+            self.loaded.emit(file)

@@ -1,0 +1,128 @@
+"""Small pieces that every page uses: labels, buttons, rules, columns."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QBoxLayout,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nebbet.desktop.kit import theme
+
+
+def label(text: str = "", kind: str = "", *, wrap: bool = False) -> QLabel:
+    """A label; kind is faint, note, heading, title, stop, doubt or done."""
+    made = QLabel(text)
+    made.setObjectName(kind)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    made.setWordWrap(wrap)
+    return made
+
+
+def button(text: str, act: Callable[[], object], kind: str = "", hint: str = "") -> QPushButton:
+    """A button; kind is primary, words or empty."""
+    made = QPushButton(text)
+    made.setObjectName(kind)
+    made.setAutoDefault(False)
+    theme.named(made, text, hint)
+    made.clicked.connect(lambda _checked=False: act())
+    return made
+
+
+def tool(icon: str, name: str, act: Callable[[], object], hint: str = "") -> QToolButton:
+    """A button with an icon in place of a word."""
+    made = QToolButton()
+    made.setIcon(theme.icon(icon))
+    made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    theme.named(made, name, hint or name)
+    made.clicked.connect(lambda _checked=False: act())
+    return made
+
+
+def rule() -> QFrame:
+    """A hairline."""
+    made = QFrame()
+    made.setObjectName("rule")
+    return made
+
+
+def column(side: str, *pieces: QWidget | QLayout, margin: int = 12) -> QWidget:
+    """A panel on the left or right side of a page."""
+    made = QWidget()
+    made.setObjectName("column")
+    made.setProperty("side", side)
+    made.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+    fill(QVBoxLayout(made), *pieces, margin=margin)
+    return made
+
+
+def fill(
+    layout: QBoxLayout, *pieces: QWidget | QLayout | None, margin: int = 0, spacing: int = 6
+) -> QBoxLayout:
+    """Put pieces into a layout; None is a stretch."""
+    layout.setContentsMargins(margin, margin, margin, margin)
+    layout.setSpacing(spacing)
+    for piece in pieces:
+        if piece is None:
+            layout.addStretch(1)
+        elif isinstance(piece, QWidget):
+            layout.addWidget(piece)
+        else:
+            layout.addLayout(piece)
+    return layout
+
+
+def row(*pieces: QWidget | QLayout | None, spacing: int = 6) -> QBoxLayout:
+    """Pieces beside each other."""
+    return fill(QHBoxLayout(), *pieces, spacing=spacing)
+
+
+def stack(*pieces: QWidget | QLayout | None, spacing: int = 6) -> QBoxLayout:
+    """Pieces below each other."""
+    return fill(QVBoxLayout(), *pieces, spacing=spacing)
+
+
+def scrolled(inside: QWidget) -> QScrollArea:
+    """A widget that scrolls up and down when it is too tall."""
+    inside.setObjectName("inside")
+    area = QScrollArea()
+    area.setWidget(inside)
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return area
+
+
+def clear(layout: QLayout) -> None:
+    """Take everything out of a layout and let go of it."""
+    while (item := layout.takeAt(0)) is not None:
+        if widget := item.widget():
+            widget.hide()
+            widget.deleteLater()
+        elif inner := item.layout():
+            clear(inner)
+
+
+def grow(widget: QWidget) -> QWidget:
+    """Let a widget take all the width there is."""
+    widget.setSizePolicy(QSizePolicy.Policy.Expanding, widget.sizePolicy().verticalPolicy())
+    return widget
+
+
+def restyle(widget: QWidget, name: str, value: object) -> None:
+    """Set a property that the look depends on."""
+    if widget.property(name) != value:
+        widget.setProperty(name, value)
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)

@@ -1,0 +1,44 @@
+"""What every place has: a page, its keys, and a way to arrive."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QWidget
+
+
+class Place(QWidget):
+    """A page of the window with actions that have keys; help is what F1 says about it."""
+
+    title = ""
+    help = ""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+
+    def add_key(
+        self, words: str, keys: str, act: Callable[[], object], *, everywhere: bool = False
+    ) -> QAction:
+        """Give a key a meaning in this place."""
+        action = QAction(words, self)
+        action.setShortcut(QKeySequence(keys))
+        context = Qt.ShortcutContext
+        action.setShortcutContext(
+            context.WindowShortcut if everywhere else context.WidgetWithChildrenShortcut
+        )
+        action.triggered.connect(lambda _checked=False: act())
+        self.addAction(action)
+        return action
+
+    def keys(self) -> list[tuple[str, str]]:
+        """The keys of this place with what they do."""
+        return [
+            (action.shortcut().toString(), action.text())
+            for action in self.actions()
+            if not action.shortcut().isEmpty()
+        ]
+
+    def arrive(self) -> None:
+        """The person has come here: put the focus where work begins."""

@@ -1,0 +1,337 @@
+"""The letter's own editor: the places of placeholders are completed where they stand."""
+
+from collections.abc import Iterator, Mapping
+from typing import NamedTuple
+
+from PySide6.QtCore import QMimeData, Qt, Signal
+from PySide6.QtGui import QInputMethodEvent, QKeyEvent, QKeySequence, QTextCursor
+
+from nebbet.core.body import Body
+from nebbet.core.inline import Line
+from nebbet.core.records import fold
+from nebbet.desktop.kit import bodydoc
+from nebbet.desktop.kit.bodydoc import BREAK, Shown, Writer, plain_format, slot_format
+from nebbet.desktop.kit.paper_edit import Kind, Mark, PaperEdit
+from nebbet.desktop.kit.pictures import Pictures
+
+
+class Place(NamedTuple):
+    """One occurrence of a placeholder in the document."""
+
+    id: int
+    name: str
+    start: int
+    end: int
+    text: str
+    blank: bool
+
+
+class Value(NamedTuple):
+    """What is to stand in a placeholder's places: text (None for a blank), label, kind of mark."""
+
+    text: str | None
+    label: str
+    kind: Kind
+    long: bool = False
+
+    @property
+    def shown(self) -> Shown:
+        """How it stands in the document; a blank shows its label."""
+        if self.text is None:
+            return Shown(self.label, True)
+        return Shown(self.text, False)
+
+
+_UNDO_REDO = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
+_DELETING = (Qt.Key.Key_Backspace, Qt.Key.Key_Delete)
+_RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+_NO_VALUE = Value(None, "", "unknown")
+
+
+class SlotEdit(PaperEdit):
+    """An editor whose placeholders are filled in place.
+
+    typed(name, text) says that a person gave a placeholder another text ("" makes it a blank),
+    reverted the same when it came about by undo or redo. next_wanted says that Return was pressed
+    in a place, to go on to the next blank.
+    """
+
+    typed = Signal(str, str)
+    reverted = Signal(str, str)
+    next_wanted = Signal()
+
+    def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
+        self._values: dict[str, Value] = {}
+        self._places: list[Place] = []
+        self._next_id = 1
+        self._active = 0
+        self._undoing = False
+        super().__init__(pictures, single=single)
+        self.cursorPositionChanged.connect(self._follow_cursor)
+
+    # Content
+
+    def show_content(self, content: Body | Line, values: Mapping[str, Value]) -> None:
+        """Show a letter's text with its values, by folded name; undo begins anew."""
+        self._values = dict(values)
+        self.load(content, self._shown)
+
+    def show_values(self, values: Mapping[str, Value]) -> None:
+        """Bring every place up to date, as one step that can be undone."""
+        self._values = dict(values)
+        stale = [p for p in self._places if self._shown(p.name) != (p.text, p.blank)]
+        if stale:
+            self._rewrite(stale, join=False)
+        self.viewport().update()
+
+    def _shown(self, name: str) -> Shown:
+        value = self._values.get(fold(name), _NO_VALUE)
+        shown = value.shown
+        return shown if shown.text else Shown(name if shown.blank else "\u200b", shown.blank)
+
+    def _loaded(self, next_id: int) -> None:
+        self._next_id = next_id
+        self._places = list(self._scan())
+        self._active = 0
+
+    def _inserting_writer(self) -> Writer:
+        # Ids are handed out well ahead: a place pasted twice must not pass for one place.
+        self._next_id += 1000
+        return self.writer(self._shown, self._next_id)
+
+    def _scan(self) -> Iterator[Place]:
+        for block in bodydoc.blocks(self.document()):
+            last: Place | None = None
+            for fragment in bodydoc.fragments(block):
+                char_format = fragment.charFormat()
+                slot_id = char_format.property(bodydoc.SLOT_ID)
+                if last and last.id != slot_id:
+                    yield last
+                    last = None
+                if slot_id:
+                    text = fragment.text().replace(BREAK, "\n")
+                    end = fragment.position() + fragment.length()
+                    if last:
+                        last = last._replace(end=end, text=last.text + text)
+                    else:
+                        name = str(char_format.property(bodydoc.SLOT))
+                        blank = bool(char_format.property(bodydoc.SLOT_BLANK))
+                        last = Place(slot_id, name, fragment.position(), end, text, blank)
+            if last:
+                yield last
+
+    # Blanks
+
+    def blanks(self) -> list[Place]:
+        """The blanks that are left, in order."""
+        return [place for place in self._places if place.blank]
+
+    def select_place(self, place: Place) -> None:
+        """Select a place, so that typing replaces what stands there."""
+        cursor = self.textCursor()
+        cursor.setPosition(place.start)
+        cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
+        self.setTextCursor(cursor)
+        self.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def place_of(self, name: str) -> Place | None:
+        """The first place of a placeholder."""
+        return next((p for p in self._places if fold(p.name) == fold(name)), None)
+
+    def marks(self) -> Iterator[Mark]:
+        for place in self._places:
+            value = self._values.get(fold(place.name), _NO_VALUE)
+            yield Mark(place.start, place.end, "blank" if place.blank else value.kind)
+
+    # Following what people do
+
+    def after_change(self) -> None:
+        before = {place.id: place for place in self._places}
+        self._places = list(self._scan())
+        changed = [p for p in self._places if p.id in before and _differs(p, before[p.id])]
+        for place in {fold(p.name): p for p in changed}.values():
+            self._tell(place)
+
+    def _tell(self, place: Place) -> None:
+        """Let the other places of the name follow, in the same step, and tell the letter."""
+        others = [
+            p
+            for p in self._places
+            if fold(p.name) == fold(place.name) and p.id != place.id and _differs(p, place)
+        ]
+        text = "" if place.blank else place.text.replace("\u200b", "")
+        if others and not self._undoing:
+            key = fold(place.name)
+            known = self._values.get(key, _NO_VALUE)
+            self._values[key] = known._replace(text=None if place.blank else text)
+            self._rewrite(others, join=True)
+        (self.reverted if self._undoing else self.typed).emit(place.name, text)
+
+    def _rewrite(self, places: list[Place], *, join: bool) -> None:
+        """Write the value into places, last first, so that positions stay true."""
+        self._loading = True
+        cursor = QTextCursor(self.document())
+        if join:
+            cursor.joinPreviousEditBlock()
+        else:
+            cursor.beginEditBlock()
+        for place in sorted(places, key=lambda p: -p.start):
+            shown = self._shown(place.name)
+            cursor.setPosition(place.start + 1)
+            base = cursor.charFormat()
+            cursor.setPosition(place.start)
+            cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
+            made = slot_format(base, place.name, place.id, blank=shown.blank)
+            cursor.insertText(shown.text.replace("\n", BREAK), made)
+        cursor.endEditBlock()
+        self._loading = False
+        self._places = list(self._scan())
+        self.viewport().update()
+
+    def _follow_cursor(self) -> None:
+        """Keep in mind the place being typed in: at its end, typing goes on inside it."""
+        position = self.textCursor().position()
+        inside = next((p for p in self._places if p.start < position < p.end), None)
+        if inside:
+            self._active = inside.id
+        elif not any(p.id == self._active and p.end == position for p in self._places):
+            self._active = 0
+
+    def _place_at(self, cursor: QTextCursor) -> Place | None:
+        """The place that typing at the cursor would change."""
+        start, end = cursor.selectionStart(), cursor.selectionEnd()
+        for place in self._places:
+            if cursor.hasSelection():
+                if place.start <= start and end <= place.end:
+                    return place
+            elif place.start < start < place.end or (
+                place.id == self._active and start == place.end
+            ):
+                return place
+        return None
+
+    def insert_text(self, text: str) -> None:
+        """Type text at the cursor: into the place it stands in, or as plain text."""
+        cursor = self.textCursor()
+        place = self._place_at(cursor)
+        if place is None:
+            cursor.insertText(text, plain_format(self.currentCharFormat()))
+        else:
+            self._insert_in(cursor, place, text)
+        self.setTextCursor(cursor)
+
+    def _insert_in(self, cursor: QTextCursor, place: Place, text: str) -> None:
+        if place.blank:
+            cursor.setPosition(place.start)
+            cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
+        probe = QTextCursor(self.document())
+        probe.setPosition(place.start + 1)
+        made = slot_format(probe.charFormat(), place.name, place.id, blank=False)
+        self._active = place.id
+        cursor.insertText(text, made)
+        self._active = place.id
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Keep every keystroke on the right side of a place's edge."""
+        if any(event.matches(key) for key in _UNDO_REDO):
+            self._revert(event)
+        elif event.key() in _DELETING:
+            if not self._delete(event):
+                super().keyPressEvent(event)
+        elif event.key() in _RETURN:
+            if not self._return(event):
+                super().keyPressEvent(event)
+        elif _types(event):
+            self.insert_text(event.text())
+            self.ensureCursorVisible()
+        else:
+            super().keyPressEvent(event)
+
+    def _revert(self, event: QKeyEvent) -> None:
+        self._undoing = True
+        try:
+            super().keyPressEvent(event)
+        finally:
+            self._undoing = False
+
+    def _return(self, event: QKeyEvent) -> bool:
+        place = self._place_at(self.textCursor())
+        if place is None or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return False
+        value = self._values.get(fold(place.name), _NO_VALUE)
+        if value.long and not place.blank:
+            self.insert_text(BREAK)
+        else:
+            self.next_wanted.emit()
+        return True
+
+    def _delete(self, event: QKeyEvent) -> bool:
+        """Deleting the last of a value leaves a blank; deleting a blank takes it out."""
+        cursor = self.textCursor()
+        forward = event.key() == Qt.Key.Key_Delete
+        place = self._deleting_in(cursor, forward=forward)
+        if place is None:
+            return False
+        whole = cursor.selectionStart() == place.start and cursor.selectionEnd() == place.end
+        if place.blank:
+            cursor.setPosition(place.start)
+            cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
+            cursor.removeSelectedText()
+        elif whole or place.end - place.start == 1:
+            self._empty(cursor, place)
+        else:
+            return False
+        self.setTextCursor(cursor)
+        return True
+
+    def _deleting_in(self, cursor: QTextCursor, *, forward: bool) -> Place | None:
+        if cursor.hasSelection():
+            return self._place_at(cursor)
+        position = cursor.position() + (0 if forward else -1)
+        return next((p for p in self._places if p.start <= position < p.end), None)
+
+    def _empty(self, cursor: QTextCursor, place: Place) -> None:
+        value = self._values.get(fold(place.name), _NO_VALUE)
+        cursor.setPosition(place.start + 1)
+        base = cursor.charFormat()
+        cursor.setPosition(place.start)
+        cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
+        made = slot_format(base, place.name, place.id, blank=True)
+        cursor.insertText(value.label or place.name, made)
+        cursor.setPosition(place.start)
+        cursor.setPosition(
+            place.start + len(value.label or place.name), QTextCursor.MoveMode.KeepAnchor
+        )
+
+    def inputMethodEvent(self, event: QInputMethodEvent) -> None:
+        """Composed letters go into places like typed ones."""
+        text = event.commitString()
+        if text and self._place_at(self.textCursor()) is not None:
+            self.insert_text(text)
+            event.accept()
+            return
+        super().inputMethodEvent(event)
+
+    def insertFromMimeData(self, source: QMimeData) -> None:
+        """Into a place goes plain text; elsewhere pasting is as on any paper."""
+        place = self._place_at(self.textCursor())
+        if place is None:
+            super().insertFromMimeData(source)
+            return
+        long = self._values.get(fold(place.name), _NO_VALUE).long
+        text = source.text().strip()
+        self.insert_text(text.replace("\n", BREAK) if long else " ".join(text.split()))
+
+    def insert_plain(self, text: str) -> None:
+        self.insert_text(text)
+
+
+def _differs(one: Place, other: Place) -> bool:
+    return (one.text, one.blank) != (other.text, other.blank)
+
+
+def _types(event: QKeyEvent) -> bool:
+    command = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.MetaModifier
+    if event.modifiers() & command and not event.modifiers() & Qt.KeyboardModifier.AltModifier:
+        return False
+    return bool(event.text()) and event.text().isprintable()

@@ -1,0 +1,1 @@
+"""The place where letters are written: the pile, the paper, the particulars."""

@@ -1,0 +1,185 @@
+"""The letter being written, worked out anew by the core after every change."""
+
+from msgspec.structs import replace
+from PySide6.QtCore import QObject, Signal
+
+from nebbet.core import checks, placeholders
+from nebbet.core import letter as letters
+from nebbet.core.body import Body
+from nebbet.core.checks import Finding, Remedy
+from nebbet.core.inline import Line
+from nebbet.core.letter import Enclosure, Letter
+from nebbet.core.placeholders import Particular
+from nebbet.core.records import Case, Contact, fold
+from nebbet.desktop.kit.slot_edit import Value
+from nebbet.desktop.session import Session
+from nebbet.library import Template
+
+
+class LetterModel(QObject):
+    """Holds one open letter.
+
+    replaced says that another text is shown now; worked_out that values, attachments or findings
+    are new. Every change is kept by the session.
+    """
+
+    replaced = Signal()
+    worked_out = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.letter: Letter | None = None
+        self.particulars: tuple[Particular, ...] = ()
+        self.findings: tuple[Finding, ...] = ()
+        self.values: dict[str, Value] = {}
+        session.catalogue_changed.connect(self.refresh)
+
+    # What is shown
+
+    def show(self, letter: Letter | None) -> None:
+        """Take up another letter, or none."""
+        self.letter = letter
+        if letter:
+            self._work_out(letter)
+        self.replaced.emit()
+
+    def refresh(self) -> None:
+        """Work the letter out again: the library has changed."""
+        if self.letter:
+            self._work_out(self.letter)
+            self.worked_out.emit()
+
+    def _work_out(self, letter: Letter) -> None:
+        catalogue = self._session.catalogue
+        world = catalogue.world(
+            self._session.parts.now(),
+            self._session.me,
+            letter.language,
+            letter.recipient,
+            letter.case,
+        )
+        self.particulars = placeholders.resolve(
+            letters.names(letter), letter.placeholders, world, letter.answers
+        )
+        self.letter = letters.complete(letter, self.particulars)
+        self.findings = checks.check(self.letter, self.particulars, catalogue.files.__contains__)
+        self.values = {fold(p.name): value_of(p) for p in self.particulars}
+
+    def _change(self, letter: Letter, *, text: bool = False) -> None:
+        """Take a new state; text says that the words on the paper are other ones."""
+        self._work_out(letter)
+        if self.letter:
+            self._session.keep(self.letter)
+        (self.replaced if text else self.worked_out).emit()
+
+    # Changes by the person
+
+    def type_value(self, name: str, text: str) -> None:
+        """A person gave a value; the worked-out one, typed again, counts as untouched."""
+        if self.letter is None:
+            return
+        found = next((p for p in self.particulars if fold(p.name) == fold(name)), None)
+        same = found is not None and found.default is not None and text == found.default
+        self._change(letters.answer(self.letter, name, None if same else text))
+
+    def revert_value(self, name: str, text: str) -> None:
+        """Undo or redo gave a value: where it left nothing, the worked-out one comes back."""
+        self.type_value(name, text) if text else self.put_back(name)
+
+    def put_back(self, name: str) -> None:
+        """Put the worked-out value back."""
+        if self.letter:
+            self._change(letters.answer(self.letter, name, None))
+
+    def take_line(self, part: str, line: Line) -> None:
+        """A person reworded the subject or the copies."""
+        if self.letter and line != getattr(self.letter, part):
+            self._change(replace(self.letter, **{part: line}))
+
+    def take_body(self, body: Body) -> None:
+        """A person reworded the body."""
+        if self.letter and body != self.letter.body:
+            self._change(replace(self.letter, body=body))
+
+    def set_recipient(self, contact: Contact | None) -> None:
+        """Choose the person; a case of somebody else goes, an only case comes along."""
+        if self.letter is None:
+            return
+        case = self.letter.case
+        if case and (contact is None or case.contact not in ("", contact.id)):
+            case = None
+        own = self._session.catalogue.cases_of(contact.id) if contact else []
+        if case is None and len(own) == 1:
+            case = own[0]
+        self._address(replace(self.letter, recipient=contact, case=case))
+
+    def set_case(self, case: Case | None) -> None:
+        """Choose the case; its contact comes along when nobody is chosen yet."""
+        if self.letter is None:
+            return
+        recipient = self.letter.recipient
+        contact = self._session.catalogue.contacts.get(case.contact) if case else None
+        if contact and (recipient is None or recipient.id != contact.id):
+            recipient = contact
+        self._address(replace(self.letter, recipient=recipient, case=case))
+
+    def _address(self, letter: Letter) -> None:
+        """Take the recipient's language along, as long as the text is the template's own."""
+        template = self._session.catalogue.templates.get(letter.template)
+        language = letter.recipient.language if letter.recipient else ""
+        if template and template.edition == letter.edition and language:
+            other = letters.in_language(letter, template.content, language)
+            if other:
+                self._change(other, text=True)
+                return
+        self._change(letter)
+
+    def attach(self, enclosure: Enclosure) -> None:
+        """Attach a file of the library."""
+        if self.letter:
+            added = letters.attachment_for(enclosure)
+            self._change(replace(self.letter, attachments=(*self.letter.attachments, added)))
+
+    def detach(self, index: int) -> None:
+        """Leave an attachment out."""
+        if self.letter:
+            kept = [a for i, a in enumerate(self.letter.attachments) if i != index]
+            self._change(replace(self.letter, attachments=tuple(kept)))
+
+    def mend(self, remedy: Remedy) -> None:
+        """Apply a finding's remedy."""
+        if self.letter:
+            self._change(checks.apply(self.letter, remedy), text=remedy.action != "drop attachment")
+
+    def start_over(self, template: Template) -> None:
+        """Take a template in the place of all that is written; the recipient and case stay."""
+        if self.letter:
+            self._change(started(self.letter, template), text=True)
+
+    def declare(self, template: Template) -> None:
+        """Take over a template's placeholders, for a body that is put at the cursor."""
+        if self.letter:
+            merged = letters.merge_declared(self.letter.placeholders, template.content.placeholders)
+            self._change(replace(self.letter, placeholders=merged))
+
+
+def started(letter: Letter, template: Template) -> Letter:
+    """A template taken for the same person and case, with what was already typed."""
+    made = letters.start(
+        letter.id,
+        template.content,
+        template=template.id,
+        edition=template.edition,
+        title=template.title,
+        recipient=letter.recipient,
+        case=letter.case,
+    )
+    return replace(made, answers=letter.answers)
+
+
+def value_of(particular: Particular) -> Value:
+    """How a value is shown on the paper."""
+    placeholder = particular.placeholder
+    kind = "unknown" if not particular.known else "changed" if particular.changed else "value"
+    return Value(particular.text, placeholder.title, kind, placeholder.long)  # type: ignore[arg-type]

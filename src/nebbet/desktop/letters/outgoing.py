@@ -1,0 +1,65 @@
+"""A letter in the outbox: where it stands, and what can be done about it."""
+
+from datetime import datetime
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from nebbet.core.message import open_message, with_bcc
+from nebbet.desktop.kit import pieces
+from nebbet.desktop.kit.message_view import MessageView
+from nebbet.desktop.session import Session
+from nebbet.post.outbox import RETURNABLE, Queued
+
+_SAID = {
+    "held": "This letter is held until {due}. Until then it can be taken back.",
+    "waiting": "This letter has not gone yet. Next try at {due}.",
+    "sending": "This letter is on its way to the mail server.",
+    "refused": "This letter has not gone.",
+    "uncertain": "This letter may have gone.",
+    "sent": "This letter has gone.",
+}
+
+
+class OutgoingView(QWidget):
+    """Shows one entry of the outbox."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.id = ""
+        self._state = pieces.label("", "title", wrap=True)
+        self._words = pieces.label("", "stop", wrap=True)
+        self.take_back = pieces.button("Take back to mend", self._take_back, "primary")
+        self.again = pieces.button("Send now", self._again)
+        self.went = pieces.button("It has gone", self._went)
+        buttons = pieces.fill(QHBoxLayout(), self.take_back, self.again, self.went, None)
+        self.view = MessageView()
+        self.view.failed.connect(session.voice.fail)
+        head = QWidget()
+        pieces.fill(QVBoxLayout(head), self._state, self._words, buttons, margin=16)
+        pieces.fill(QVBoxLayout(self), head, pieces.rule(), self.view, spacing=0)
+
+    def show_entry(self, entry: Queued) -> None:
+        """Show where a letter stands."""
+        fresh = self.id != entry.item.id
+        self.id = entry.item.id
+        due = datetime.fromtimestamp(entry.due).strftime("%H:%M:%S")
+        self._state.setText(_SAID.get(entry.state, "").format(due=due))
+        self._words.setText(entry.words)
+        self._words.setVisible(bool(entry.words))
+        self.take_back.setVisible(entry.state in RETURNABLE)
+        self.again.setVisible(entry.state in ("held", "waiting", "refused", "uncertain"))
+        self.again.setText("Send it again" if entry.state == "uncertain" else "Send now")
+        self.went.setVisible(entry.state == "uncertain")
+        if fresh:
+            outgoing = entry.item.outgoing
+            self.view.show_message(open_message(with_bcc(outgoing.data, outgoing.bcc)))
+
+    def _take_back(self) -> None:
+        self._session.take_back(self.id)
+
+    def _again(self) -> None:
+        self._session.move_on(self.id, state="held")
+
+    def _went(self) -> None:
+        self._session.move_on(self.id, state="sent")

@@ -1,0 +1,331 @@
+"""The place Letters."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from nebbet.core import body as bodies
+from nebbet.core.checks import Finding
+from nebbet.core.letter import Letter, text_for, written
+from nebbet.core.records import Case, Contact
+from nebbet.desktop.kit import pieces
+from nebbet.desktop.kit.picker import Choice, Picker
+from nebbet.desktop.kit.place import Place
+from nebbet.desktop.letters import offers
+from nebbet.desktop.letters.model import LetterModel
+from nebbet.desktop.letters.outgoing import OutgoingView
+from nebbet.desktop.letters.paper import LetterPaper
+from nebbet.desktop.letters.particulars import Particulars
+from nebbet.desktop.letters.pile import Pile
+from nebbet.desktop.letters.pull import PullBox
+from nebbet.desktop.letters.side import Attachments, Checks, SendControl
+from nebbet.desktop.session import Session
+
+LEFT_WIDTH, RIGHT_WIDTH = 220, 318
+
+
+class LettersPage(Place):
+    """The pile on the left, the paper in the middle, the particulars on the right."""
+
+    title = "Letters"
+    help = (
+        "Take a template with Ctrl+J, choose whom the letter is for, and complete what is marked: "
+        "F6 goes from blank to blank, Return in a blank too. Anything may be reworded by hand. "
+        "On the right stands where each value comes from; a changed one can be put back. "
+        "Ctrl+Return sends; until the hold time is over the letter can be taken back."
+    )
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.model = LetterModel(session)
+        self.pile = Pile(session)
+        self.paper = LetterPaper(session, self.model)
+        self.outgoing = OutgoingView(session)
+        self.particulars = Particulars(self.model)
+        self.case = Picker("Case", self._offer_cases, "Case number or name")
+        self.attachments = Attachments(session, self.model)
+        self.checks = Checks(self.model)
+        self.sending = SendControl(self.model, lambda: session.settings.hold_seconds)
+        self._middle = QStackedWidget()
+        self.pull_box = PullBox(session, self._middle)
+        self._lay_out()
+        self._connect()
+        self._add_keys()
+        self.pile.refresh()
+        self._show_nothing()
+
+    # Layout
+
+    def _lay_out(self) -> None:
+        new = pieces.button("New letter", self.new_letter, hint="Ctrl+N")
+        left = pieces.column("left", pieces.row(new, None), self.pile, margin=8)
+        left.setFixedWidth(LEFT_WIDTH)
+        for view in (self._nothing(), self.paper, self.outgoing):
+            self._middle.addWidget(view)
+        self._side = self._right()
+        pieces.fill(QHBoxLayout(self), left, self._middle, self._side, spacing=0)
+
+    def _nothing(self) -> QWidget:
+        page = QWidget()
+        words = pieces.label(
+            "No letter is open. Ctrl+N begins one; Ctrl+J begins one with a template.", "faint"
+        )
+        words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        pieces.fill(QVBoxLayout(page), None, words, None)
+        return page
+
+    def _right(self) -> QWidget:
+        about = pieces.row(pieces.label("Case", "faint"), self.case)
+        inside = QWidget()
+        rows = [self.particulars, self.attachments, self.checks]
+        pieces.fill(QVBoxLayout(inside), *rows, spacing=12)
+        inside.layout().setContentsMargins(0, 0, 8, 0)  # type: ignore[union-attr]
+        drop = pieces.button("Discard", self.discard, "words")
+        side = pieces.column(
+            "right", about, pieces.scrolled(inside), pieces.rule(), self.sending, pieces.row(drop)
+        )
+        side.setFixedWidth(RIGHT_WIDTH)
+        return side
+
+    def _connect(self) -> None:
+        self.pile.opened.connect(self.open_key)
+        self.model.worked_out.connect(self._on_worked_out)
+        self.model.replaced.connect(self._on_worked_out)
+        self.particulars.entered.connect(self._focus_send)
+        self.paper.completed.connect(self._focus_send)
+        self.case.picked.connect(self._pick_case)
+        self.case.entered.connect(self._enter_case)
+        self.checks.go.connect(self._show_finding)
+        self.sending.stopped.connect(self._stopped)
+        self.sending.send.connect(self._send)
+        self.pull_box.chosen.connect(self._pulled)
+        self.pull_box.left.connect(self._left_pull_box)
+        self._session.sent.connect(self._on_sent)
+        self._session.taken_back.connect(self.open_letter)
+        self._session.outbox_changed.connect(self._on_outbox)
+
+    def _add_keys(self) -> None:
+        self.add_key("New letter", "Ctrl+N", self.new_letter)
+        self.add_key("Pull a template", "Ctrl+J", self.pull)
+        self.add_key("Next blank", "F6", self.paper.next_blank)
+        self.add_key("Previous blank", "Shift+F6", lambda: self.paper.next_blank(-1))
+        self.add_key("Next finding", "F8", self.checks.next)
+        self.add_key("Send", "Ctrl+Return", self._send_key)
+        self.add_key("Take the last letter back", "Ctrl+Shift+Return", self._take_back_last)
+        self.add_key("Go to the case", "Ctrl+G", self.case.setFocus)
+        self.add_key("Go to the pile", "Ctrl+L", self.pile.list.setFocus)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self.pull_box.isVisible():
+            self.pull_box.setGeometry(self._middle.rect().adjusted(16, 16, -16, -16))
+
+    # Opening
+
+    def arrive(self) -> None:
+        if self.model.letter is None and self._session.letters:
+            self.open_letter(next(iter(self._session.letters)))
+        elif self.model.letter is None:
+            self.pile.list.setFocus()
+        else:
+            self.paper.go_on()
+
+    def open_key(self, key: str) -> None:
+        """Open a row of the pile."""
+        kind, _, found = key.partition(":")
+        if kind == "letter":
+            self.open_letter(found, choose=False)
+        else:
+            self._open_outgoing(found)
+
+    def open_letter(self, letter_id: str, *, choose: bool = True) -> None:
+        """Open a letter on the paper."""
+        letter = self._session.letters.get(letter_id)
+        if letter is None:
+            return
+        self.pull_box.hide()
+        self.model.show(letter)
+        self._middle.setCurrentWidget(self.paper)
+        self._side.show()
+        if choose:
+            self.pile.choose(f"letter:{letter_id}")
+            self.paper.go_on()
+
+    def _open_outgoing(self, item_id: str) -> None:
+        entry = next((e for e in self._session.outbox if e.item.id == item_id), None)
+        if entry:
+            self.model.show(None)
+            self.outgoing.show_entry(entry)
+            self._middle.setCurrentWidget(self.outgoing)
+            self._side.hide()
+
+    def _show_nothing(self) -> None:
+        self.model.show(None)
+        self._middle.setCurrentIndex(0)
+        self._side.hide()
+
+    def new_letter(self) -> None:
+        """Begin an empty letter; an empty one that is open already is used."""
+        open_letter = self.model.letter
+        if open_letter is None or written(open_letter):
+            letter = Letter(self._session.parts.token(), frame=self._first_frame())
+            self._session.put_back(letter)
+            self.open_letter(letter.id)
+        self.paper.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def _first_frame(self) -> str:
+        return next(iter(self._session.catalogue.frames), "")
+
+    def take(self, template_id: str, contact: Contact | None = None) -> None:
+        """Begin a letter with a template, as the library does."""
+        letter = Letter(self._session.parts.token(), recipient=contact)
+        self._session.put_back(letter)
+        self.open_letter(letter.id)
+        self.model.start_over(self._session.catalogue.templates[template_id])
+        self.pile.choose(f"letter:{letter.id}")
+        self.paper.go_on()
+
+    def write_to(self, contact: Contact | None, case: Case | None = None) -> None:
+        """Begin a letter to a person, about a case."""
+        letter = Letter(self._session.parts.token(), frame=self._first_frame())
+        self._session.put_back(letter)
+        self.open_letter(letter.id)
+        if contact:
+            self.model.set_recipient(contact)
+        if case:
+            self.model.set_case(case)
+        self.pull()
+
+    # Templates
+
+    def pull(self) -> None:
+        """Open the box that pulls a template."""
+        if self.model.letter is None:
+            self.new_letter()
+        if self.model.letter:
+            self.pull_box.open_for(self.model.letter)
+
+    def _pulled(self, key: str, over: bool) -> None:
+        template = self._session.catalogue.templates[key]
+        before = self.model.letter
+        if before is None:
+            return
+        if over:
+            self.model.start_over(template)
+            if before.body:
+                self._session.voice.say(
+                    f"The letter was started over with “{template.title}”.",
+                    "Put back",
+                    lambda: self._restore(before),
+                )
+        else:
+            self.model.declare(template)
+            texts = bodies.read(self._text_of(key))
+            self.paper.body.insert_body(texts)
+        self.paper.go_on()
+
+    def _text_of(self, key: str) -> str:
+        language = self.model.letter.language if self.model.letter else ""
+        return text_for(self._session.catalogue.templates[key].content, language)[1].body
+
+    def _restore(self, letter: Letter) -> None:
+        self._session.put_back(letter)
+        self.open_letter(letter.id)
+
+    def _left_pull_box(self) -> None:
+        self.paper.body.setFocus()
+
+    # The case
+
+    def _offer_cases(self, words: str) -> list[Choice]:
+        recipient = self.model.letter.recipient if self.model.letter else None
+        return offers.cases(self._session.catalogue, words, recipient.id if recipient else "")
+
+    def _pick_case(self, key: str) -> None:
+        self.model.set_case(self._session.catalogue.cases[key])
+        self.paper.go_on()
+
+    def _enter_case(self, text: str) -> None:
+        found = next((c for c in self._session.catalogue.cases.values() if c.number == text), None)
+        if found or not text:
+            self.model.set_case(found)
+        else:
+            self._session.voice.say(
+                f"There is no case “{text}”. The letter is kept; "
+                "type a few characters of a number or a name and choose from the list."
+            )
+
+    # Following the letter
+
+    def _on_worked_out(self) -> None:
+        letter = self.model.letter
+        if letter:
+            self.pile.update_letter(letter)
+            if not self.case.hasFocus() or not self.case.isModified():
+                self.case.show_text(letter.case.number if letter.case else "")
+
+    def _on_outbox(self) -> None:
+        if self._middle.currentWidget() is self.outgoing:
+            entry = next((e for e in self._session.outbox if e.item.id == self.outgoing.id), None)
+            if entry:
+                self.outgoing.show_entry(entry)
+            else:
+                self._show_nothing()
+
+    # Findings and sending
+
+    def _show_finding(self, finding: Finding) -> None:
+        if finding.part == "attachments":
+            self.attachments.add.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        else:
+            self.paper.show_place(finding.part, finding.span)
+
+    def _stopped(self, finding: Finding) -> None:
+        said = f"{finding.sentence}."
+        if finding.severity == "doubt":
+            said += " Send again if it is meant to be so."
+            self._session.voice.say(said)
+        else:
+            self._session.voice.say(f"Not sent. {said}")
+            self._show_finding(finding)
+
+    def _focus_send(self) -> None:
+        self.sending.button.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def _send_key(self) -> None:
+        if self.model.letter:
+            self.sending.try_to_send()
+
+    def _send(self) -> None:
+        if self.model.letter:
+            self._session.send(self.model.letter)
+
+    def _on_sent(self, letter_id: str) -> None:
+        if self.model.letter is None or self.model.letter.id != letter_id:
+            return
+        following = next(iter(self._session.letters), None)
+        if following:
+            self.open_letter(following)
+        else:
+            self._show_nothing()
+            self.pile.list.setFocus()
+
+    def _take_back_last(self) -> None:
+        held = [entry for entry in self._session.outbox if entry.state == "held"]
+        if held:
+            self._session.take_back(held[-1].item.id)
+        else:
+            self._session.voice.say("No letter is held back just now.")
+
+    def discard(self) -> None:
+        """Take the open letter off the pile, with a way to put it back."""
+        letter = self.model.letter
+        if letter is None:
+            return
+        self._session.discard(letter.id)
+        self._show_nothing()
+        self._session.voice.say(
+            "The letter was discarded.", "Put back", lambda: self._restore(letter)
+        )
+        self.pile.list.setFocus()

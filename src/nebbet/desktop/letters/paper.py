@@ -1,0 +1,212 @@
+"""The letter on paper, edited in place."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from nebbet.core.records import Contact, fold
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.body_tools import BodyTools
+from nebbet.desktop.kit.picker import Choice, Picker
+from nebbet.desktop.kit.sheet import Desk, Sheet
+from nebbet.desktop.kit.slot_edit import Place, SlotEdit
+from nebbet.desktop.letters import offers
+from nebbet.desktop.letters.model import LetterModel
+from nebbet.desktop.session import Session
+
+LINES = {"cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To", "subject": "Subject"}
+
+
+class LetterPaper(QWidget):
+    """Address rows, subject and body of the letter that the model holds.
+
+    completed says that Return was pressed in the last blank.
+    """
+
+    completed = Signal()
+
+    def __init__(self, session: Session, model: LetterModel) -> None:
+        super().__init__()
+        self._session, self._model = session, model
+        self._shown_id = ""
+        self.to = Picker("To", self._offer, "Name, address or case number")
+        self.lines = {part: self._line(part, name) for part, name in LINES.items()}
+        self.body = SlotEdit(session.pictures)
+        theme.named(self.body, "Body of the letter")
+        rows: list[tuple[str, QWidget]] = [("To", self.to)]
+        rows += [(name, self.lines[part]) for part, name in LINES.items()]
+        self.sheet = Sheet(rows, self.body)
+        self.to.setPalette(theme.paper_palette())
+        self.to.setProperty("quiet", True)
+        self.tools = BodyTools(self.body)
+        self.more = pieces.button("Cc, Bcc, Reply-To", self.show_all_rows, "words")
+        self.tools.layout().addWidget(self.more)  # type: ignore[union-attr]
+        pieces.fill(QVBoxLayout(self), self.tools, Desk(self.sheet), spacing=0)
+        self._connect()
+
+    def _line(self, part: str, name: str) -> SlotEdit:
+        line = SlotEdit(single=True)
+        theme.named(line, name)
+        line.edited.connect(lambda: self._model.take_line(part, line.line()))
+        return line
+
+    def _connect(self) -> None:
+        self.body.edited.connect(lambda: self._model.take_body(self.body.body()))
+        for editor in self.editors:
+            editor.typed.connect(self._model.type_value)
+            editor.reverted.connect(self._model.revert_value)
+            editor.next_wanted.connect(self.next_blank)
+            editor.entered.connect(self.focusNextChild)
+        self.to.picked.connect(self._pick)
+        self.to.entered.connect(self._enter)
+        self._model.replaced.connect(self._show)
+        self._model.worked_out.connect(self._update)
+
+    @property
+    def editors(self) -> list[SlotEdit]:
+        """Every editor in the order of reading."""
+        return [*self.lines.values(), self.body]
+
+    # Showing
+
+    def _show(self) -> None:
+        letter = self._model.letter
+        if letter is None:
+            return
+        self.sheet.set_frame(self._session.catalogue.frame(letter.frame))
+        for part, line in self.lines.items():
+            line.show_content(getattr(letter, part), self._model.values)
+        self.body.show_content(letter.body, self._model.values)
+        for part in ("cc", "bcc", "reply_to"):
+            self.sheet.show_row(LINES[part], bool(getattr(letter, part)))
+        self.more.setVisible(not all(getattr(letter, p) for p in ("cc", "bcc", "reply_to")))
+        self._show_recipient()
+
+    def _update(self) -> None:
+        for editor in self.editors:
+            editor.show_values(self._model.values)
+        self._show_recipient()
+
+    def _show_recipient(self) -> None:
+        recipient = self._model.letter.recipient if self._model.letter else None
+        text = ""
+        if recipient:
+            address = recipient.email or "no address on file"
+            text = f"{recipient.name} <{address}>" if recipient.name else address
+        if not (self.to.hasFocus() and self.to.isModified()):
+            self.to.show_text(text)
+
+    def show_all_rows(self) -> None:
+        """Show the copies rows and go to the first of them."""
+        for part in ("cc", "bcc", "reply_to"):
+            self.sheet.show_row(LINES[part], True)
+        self.more.hide()
+        self.lines["cc"].setFocus()
+
+    # Choosing the recipient
+
+    def _offer(self, words: str) -> list[Choice]:
+        return offers.contacts(self._session.catalogue, words)
+
+    def _pick(self, key: str) -> None:
+        self.to.setModified(False)
+        self._model.set_recipient(self._session.catalogue.contacts[key])
+        self._show_recipient()
+        self.go_on()
+
+    def _enter(self, text: str) -> None:
+        """An address that was typed in full; other words stay in the field and are told."""
+        if not text:
+            self.to.setModified(False)
+            self._model.set_recipient(None)
+            return
+        known = self._known(text)
+        contact = known or offers.free_contact(text, f"new-{self._session.parts.token()}")
+        if contact is None:
+            self._session.voice.say(
+                f"“{text}” is neither a known person nor a mail address. The letter is kept; "
+                "type a few letters of a name, or a whole address."
+            )
+            return
+        self.to.setModified(False)
+        self._model.set_recipient(contact)
+        self._show_recipient()
+        if self.to.hasFocus():
+            self.go_on()
+
+    def _known(self, text: str) -> Contact | None:
+        spec = text.rpartition("<")[2].rstrip("> ").casefold()
+        contacts = self._session.catalogue.contacts.values()
+        return next((c for c in contacts if c.email and c.email.casefold() == spec), None)
+
+    # Blanks
+
+    def places(self) -> list[tuple[SlotEdit, Place]]:
+        """Every blank on the paper, in the order of reading."""
+        visible = [e for e in self.editors if not e.isHidden()]
+        return [(editor, place) for editor in visible for place in editor.blanks()]
+
+    def next_blank(self, step: int = 1) -> None:
+        """Go to the next blank (or the previous one), each name once; after the last, tell."""
+        places = _once(self.places())
+        if not places:
+            self.completed.emit()
+            return
+        order = {editor: index for index, editor in enumerate(self.editors)}
+        here = next((e for e in self.editors if e.hasFocus()), None)
+        at = (
+            (order[here], here.textCursor().selectionStart())
+            if here
+            else (-1 if step > 0 else len(order), 0)
+        )
+        spots = [((order[editor], place.start), editor, place) for editor, place in places]
+        if step < 0:
+            spots.reverse()
+        ahead = [s for s in spots if (s[0] > at if step > 0 else s[0] < at)]
+        _, editor, place = (ahead or spots)[0]
+        editor.select_place(place)
+
+    def go_on(self) -> None:
+        """Put the cursor on the first thing that is not known yet."""
+        letter = self._model.letter
+        if letter and letter.recipient is None:
+            self.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
+            return
+        places = _once(self.places())
+        if places:
+            editor, place = places[0]
+            editor.select_place(place)
+        else:
+            self.body.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def show_place(self, part: str, span: str) -> None:
+        """Go to where a finding is."""
+        if part in LINES:
+            self.sheet.show_row(LINES[part], True)
+            self.lines[part].setFocus(Qt.FocusReason.ShortcutFocusReason)
+            self.lines[part].selectAll()
+        elif part == "to":
+            self.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        elif part == "body":
+            self._find_words(span)
+        elif span:
+            for editor in self.editors:
+                if place := editor.place_of(span):
+                    editor.select_place(place)
+                    return
+
+    def _find_words(self, words: str) -> None:
+        found = self.body.document().find(words)
+        if not found.isNull():
+            self.body.setTextCursor(found)
+        self.body.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+
+def _once(places: list[tuple[SlotEdit, Place]]) -> list[tuple[SlotEdit, Place]]:
+    """The first place of each name; in the body rather than in the lines above it, where the
+    words around say what is meant."""
+    chosen: dict[str, tuple[SlotEdit, Place]] = {}
+    for editor, place in places:
+        key = fold(place.name)
+        if key not in chosen or (chosen[key][0].single and not editor.single):
+            chosen[key] = (editor, place)
+    return [pair for pair in places if pair in chosen.values()]

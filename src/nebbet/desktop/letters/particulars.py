@@ -1,0 +1,190 @@
+"""The particulars: every value of the letter, where it comes from, and how it was worked out."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+
+from nebbet.core.placeholders import Particular
+from nebbet.core.records import fold
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.letters.model import LetterModel
+
+_GROUPS = (
+    ("case", "Case"),
+    ("recipient", "Recipient"),
+    ("date", "Dates"),
+    ("fact", "Facts"),
+    ("sender", "You"),
+)
+_LABEL_WIDTH = 104
+
+
+class LongValue(QPlainTextEdit):
+    """A field for a value of several lines; Return goes on, Shift+Return breaks the line."""
+
+    entered = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(56)
+        self.setTabChangesFocus(True)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.modifiers():
+            self.entered.emit()
+            return
+        super().keyPressEvent(event)
+
+
+class ValueRow(QWidget):
+    """One value: label, field, one grey line, and a way to put a changed value back."""
+
+    typed = Signal(str, str)
+    put_back = Signal(str)
+    entered = Signal()
+
+    def __init__(self, particular: Particular) -> None:
+        super().__init__()
+        self.name = particular.name
+        self._long = particular.placeholder.long
+        self.field = LongValue() if self._long else QLineEdit()
+        title = particular.placeholder.title
+        theme.named(self.field, title)
+        self._note = pieces.label("", "note", wrap=True)
+        self._back = pieces.button("put back", self._ask_back, "words")
+        theme.named(self._back, f"Put {title} back")
+        caption = pieces.label(title, "faint", wrap=True)
+        caption.setFixedWidth(_LABEL_WIDTH)
+        caption.setBuddy(self.field)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 1, 0, 3)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(1)
+        grid.addWidget(caption, 0, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(self.field, 0, 1)
+        grid.addWidget(self._back, 0, 2)
+        grid.addWidget(self._note, 1, 1, 1, 2)
+        if isinstance(self.field, LongValue):
+            self.field.textChanged.connect(self._type_long)
+            self.field.entered.connect(self.entered)
+        else:
+            self.field.textEdited.connect(lambda text: self.typed.emit(self.name, text))
+            self.field.returnPressed.connect(self.entered)
+        self.show_value(particular)
+
+    def _type_long(self) -> None:
+        self.typed.emit(self.name, self._text())
+
+    def _ask_back(self) -> None:
+        self.put_back.emit(self.name)
+        self.field.setFocus()
+
+    def _text(self) -> str:
+        if isinstance(self.field, LongValue):
+            return self.field.toPlainText()
+        return self.field.text()
+
+    def show_value(self, particular: Particular) -> None:
+        """Bring the row up to date without disturbing who types in it."""
+        text = particular.text or ""
+        if text != self._text():
+            self.field.blockSignals(True)
+            if isinstance(self.field, LongValue):
+                self.field.setPlainText(text)
+            else:
+                self.field.setText(text)
+                if not self.field.hasFocus():
+                    self.field.setCursorPosition(0)
+            self.field.blockSignals(False)
+        pieces.restyle(self.field, "blank", particular.is_blank)
+        own = particular.placeholder.source == "blank"
+        if not self._long:
+            pieces.restyle(self.field, "quiet", not own and not particular.is_blank)
+        self._back.setVisible(particular.changed)
+        self._note.setText(_note(particular))
+        self.field.setAccessibleDescription(self._note.text())
+
+
+def _note(particular: Particular) -> str:
+    if particular.changed:
+        worked = particular.default or "nothing"
+        return f"changed by hand; was “{worked}” ({particular.note})"
+    return particular.note
+
+
+class Particulars(QWidget):
+    """All rows, in groups; built anew only when other values are asked for."""
+
+    entered = Signal()
+
+    def __init__(self, model: LetterModel) -> None:
+        super().__init__()
+        self._model = model
+        self.rows: dict[str, ValueRow] = {}
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(0)
+        self._built: tuple[str, ...] = ()
+        model.replaced.connect(partial(self._show, True))
+        model.worked_out.connect(partial(self._show, False))
+
+    def _show(self, anew: bool) -> None:
+        particulars = self._model.particulars if self._model.letter else ()
+        letter = self._model.letter
+        about = (letter.recipient, letter.case) if letter else ()
+        asked = (*(fold(p.name) for p in particulars), *(one.id if one else "" for one in about))
+        if anew or asked != self._built:
+            self._built = asked
+            self._build(particulars)
+            return
+        for particular in particulars:
+            self.rows[fold(particular.name)].show_value(particular)
+
+    def _build(self, particulars: tuple[Particular, ...]) -> None:
+        focused = next((key for key, row in self.rows.items() if row.field.hasFocus()), "")
+        pieces.clear(self._layout)
+        self.rows = {}
+        to_complete = [p for p in particulars if _is_own(p)]
+        self._group("To complete", to_complete)
+        for source, title in _GROUPS:
+            rest = [p for p in particulars if p.placeholder.source == source and not _is_own(p)]
+            self._group(title, rest)
+        self._layout.addStretch(1)
+        if focused in self.rows:
+            self.rows[focused].field.setFocus()
+
+    def _group(self, title: str, particulars: list[Particular]) -> None:
+        if not particulars:
+            return
+        self._layout.addWidget(pieces.label(title, "heading"))
+        self._layout.addWidget(pieces.rule())
+        for particular in particulars:
+            row = ValueRow(particular)
+            row.typed.connect(self._model.type_value)
+            row.put_back.connect(self._model.put_back)
+            row.entered.connect(self._next(particular.name))
+            self.rows[fold(particular.name)] = row
+            self._layout.addWidget(row)
+
+    def _next(self, name: str) -> Callable[[], None]:
+        """Return in a row goes to the next row that is blank, or tells that none is left."""
+
+        def go() -> None:
+            keys = list(self.rows)
+            at = keys.index(fold(name))
+            blank = {fold(p.name) for p in self._model.particulars if p.is_blank}
+            for key in keys[at + 1 :] + keys[:at]:
+                if key in blank:
+                    self.rows[key].field.setFocus()
+                    return
+            self.entered.emit()
+
+        return go
+
+
+def _is_own(particular: Particular) -> bool:
+    """Whether a person has to see to this value."""
+    return particular.is_blank or particular.placeholder.source == "blank" or not particular.known

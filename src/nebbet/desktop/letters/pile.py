@@ -1,0 +1,86 @@
+"""The pile: what waits for this person, open letters and the outbox."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from nebbet.core import inline
+from nebbet.core.letter import Letter
+from nebbet.desktop.kit import pieces
+from nebbet.desktop.kit.picker import Choice, ChoiceList
+from nebbet.desktop.session import Session
+from nebbet.post.outbox import Queued
+
+STATES = {
+    "held": ("held", "slate"),
+    "waiting": ("tries again", "ochre_edge"),
+    "sending": ("being sent", "slate"),
+    "refused": ("needs mending", "brick"),
+    "uncertain": ("may have gone", "brick"),
+    "sent": ("sent, copy waits", "spruce"),
+}
+
+
+class Pile(QWidget):
+    """Lists open letters and the outbox. opened tells the key of the row that was chosen:
+    "letter:" or "outbox:" and an id."""
+
+    opened = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.list = ChoiceList("Pile")
+        self.list.currentItemChanged.connect(self._choose)
+        self._empty = pieces.label("Nothing waits for you.", "faint")
+        self._empty.setContentsMargins(10, 10, 10, 0)
+        pieces.fill(QVBoxLayout(self), self._empty, self.list)
+        session.letters_changed.connect(self.refresh)
+        session.outbox_changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """Show the pile as it is now."""
+        letters = [_letter_choice(letter) for letter in self._session.letters.values()]
+        waiting = [_outbox_choice(entry) for entry in self._session.outbox]
+        choices: list[Choice] = []
+        if letters:
+            choices += [Choice("", "Open letters", heading=True), *letters]
+        if waiting:
+            choices += [Choice("", "Outbox", heading=True), *waiting]
+        self.list.show_choices(choices, keep=self.list.key)
+        self._empty.setVisible(not choices)
+
+    def update_letter(self, letter: Letter) -> None:
+        """Bring one open letter's row up to date while it is written."""
+        key = f"letter:{letter.id}"
+        if self.list.key == key:
+            choice = _letter_choice(letter)
+            item = self.list.currentItem()
+            item.setText(choice.text)
+            item.setData(Qt.ItemDataRole.UserRole + 1, choice.second)
+
+    def choose(self, key: str) -> None:
+        """Put the mark on a row without opening it."""
+        self.refresh()
+        self.list.blockSignals(True)
+        for row in range(self.list.count()):
+            if self.list.item(row).data(Qt.ItemDataRole.UserRole) == key:
+                self.list.setCurrentRow(row)
+        self.list.blockSignals(False)
+
+    def _choose(self) -> None:
+        if self.list.key:
+            self.opened.emit(self.list.key)
+
+
+def _letter_choice(letter: Letter) -> Choice:
+    recipient = letter.recipient
+    name = (recipient.name or recipient.email) if recipient else "No recipient yet"
+    second = inline.shown(letter.subject, blank=lambda _name: "…") or letter.title or "Empty"
+    return Choice(f"letter:{letter.id}", name, second, letter.case.number if letter.case else "")
+
+
+def _outbox_choice(entry: Queued) -> Choice:
+    words, tone = STATES.get(entry.state, (entry.state, "faint"))
+    item = entry.item
+    name = item.entry.name or item.entry.address
+    return Choice(f"outbox:{item.id}", name, item.outgoing.subject, words, tone=tone)

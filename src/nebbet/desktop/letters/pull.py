@@ -1,0 +1,134 @@
+"""Pulling a template: a box over the paper with a field, the ranked list and a filled preview."""
+
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QFrame, QLineEdit, QVBoxLayout, QWidget
+
+from nebbet.core import inline, placeholders
+from nebbet.core import letter as letters
+from nebbet.core.letter import Letter
+from nebbet.core.records import fold
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.picker import ChoiceList
+from nebbet.desktop.kit.slot_edit import SlotEdit
+from nebbet.desktop.letters import offers
+from nebbet.desktop.letters.model import started, value_of
+from nebbet.desktop.session import Session
+
+
+class PullBox(QFrame):
+    """Chooses a template. chosen tells the template's id and whether to start over with it."""
+
+    chosen = Signal(str, bool)
+    left = Signal()
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("box")
+        self._session, self._over = session, parent
+        self._letter = Letter("preview")
+        self._has_text = False
+        self.field = QLineEdit()
+        self.field.setPlaceholderText("Words from the title, the subject or the text")
+        theme.named(self.field, "Find a template")
+        self.field.textEdited.connect(self._find)
+        self.field.installEventFilter(self)
+        self.list = ChoiceList("Templates")
+        self.list.currentItemChanged.connect(self._preview)
+        self.list.itemDoubleClicked.connect(lambda _item: self._choose(False))
+        self.list.installEventFilter(self)
+        self._subject = pieces.label("", "heading", wrap=True)
+        self._body = SlotEdit(session.pictures)
+        self._body.setReadOnly(True)
+        theme.named(self._body, "Preview")
+        self.take = pieces.button("Take (Return)", lambda: self._choose(False), "primary")
+        self.over = pieces.button("Start over (Shift+Return)", lambda: self._choose(True))
+        self.leave = pieces.button("Leave (Esc)", self._leave)
+        self._lay_out()
+        self.hide()
+
+    def _lay_out(self) -> None:
+        right = QWidget()
+        paper = QWidget()
+        paper.setPalette(theme.paper_palette())
+        paper.setAutoFillBackground(True)
+        pieces.fill(QVBoxLayout(paper), self._body, None, margin=14)
+        pieces.fill(QVBoxLayout(right), self._subject, pieces.scrolled(paper))
+        self.list.setMinimumWidth(270)
+        self.list.setMaximumWidth(330)
+        lower = pieces.row(self.list, pieces.grow(right), spacing=12)
+        buttons = pieces.row(self.take, self.over, None, self.leave)
+        pieces.fill(QVBoxLayout(self), self.field, lower, buttons, margin=12, spacing=10)
+
+    def open_for(self, letter: Letter, words: str = "") -> None:
+        """Open the box for a letter."""
+        self._letter = letter
+        self._has_text = bool(letter.body or letter.subject)
+        self.take.setText("Put at the cursor (Return)" if self._has_text else "Take (Return)")
+        self.over.setVisible(self._has_text)
+        self.setGeometry(self._over.rect().adjusted(16, 16, -16, -16))
+        self.field.setText(words)
+        self._find(words)
+        self.show()
+        self.raise_()
+        self.field.setFocus()
+
+    def _find(self, words: str) -> None:
+        self.list.show_choices(offers.templates(self._session.catalogue, words))
+        self.list.choose_first()
+        if not self.list.count():
+            self._subject.setText("No template has all of these words.")
+            self._body.show_content((), {})
+        else:
+            self._preview()
+
+    def _preview(self) -> None:
+        """Show the template as it would be for this person and case."""
+        template = self._session.catalogue.templates.get(self.list.key)
+        if template is None:
+            return
+        letter = started(self._letter, template)
+        world = self._session.catalogue.world(
+            self._session.parts.now(),
+            self._session.me,
+            letter.language,
+            letter.recipient,
+            letter.case,
+        )
+        values = placeholders.resolve(
+            letters.names(letter), letter.placeholders, world, letter.answers
+        )
+        letter = letters.complete(letter, values)
+        labels = {fold(p.name): p.placeholder.title for p in values}
+        self._subject.setText(inline.shown(letter.subject, lambda n: f"[{labels[fold(n)]}]"))
+        self._body.set_frame(self._session.catalogue.frame(letter.frame))
+        self._body.show_content(letter.body, {fold(p.name): value_of(p) for p in values})
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Up, down and Return work from the field as from the list."""
+        if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent):
+            key = event.key()
+            if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+                self._choose(shift)
+                return True
+            if watched is self.field and key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+                self.list.step(1 if key == Qt.Key.Key_Down else -1)
+                return True
+        return super().eventFilter(watched, event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Esc leaves everything as it was."""
+        if event.key() == Qt.Key.Key_Escape:
+            self._leave()
+        else:
+            super().keyPressEvent(event)
+
+    def _choose(self, over: bool) -> None:
+        if self.list.key:
+            self.hide()
+            self.chosen.emit(self.list.key, over or not self._has_text)
+
+    def _leave(self) -> None:
+        self.hide()
+        self.left.emit()

@@ -1,0 +1,170 @@
+"""Below the particulars: the attachments, the checks, and sending."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from nebbet.core import checks, inline
+from nebbet.core.checks import Finding
+from nebbet.core.letter import Attachment
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.message_view import size_words
+from nebbet.desktop.letters.model import LetterModel
+from nebbet.desktop.session import Session
+
+_MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
+
+
+class Attachments(QWidget):
+    """The files that the letter carries; files can be dropped here."""
+
+    def __init__(self, session: Session, model: LetterModel) -> None:
+        super().__init__()
+        self._session, self._model = session, model
+        self._rows = QVBoxLayout()
+        self._shown: tuple[Attachment, ...] | None = None
+        self._total = pieces.label("", "note")
+        self.add = pieces.button("Add a file…", self.ask_for_files, "words")
+        head = pieces.row(pieces.label("Attachments", "heading"), None, self._total, self.add)
+        pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._rows, spacing=2)
+        self.setAcceptDrops(True)
+        model.replaced.connect(self._show)
+        model.worked_out.connect(self._show)
+
+    def _show(self) -> None:
+        attachments = self._model.letter.attachments if self._model.letter else ()
+        if attachments == self._shown:
+            return
+        self._shown = attachments
+        pieces.clear(self._rows)
+        for index, attachment in enumerate(attachments):
+            self._rows.addLayout(self._row(index, attachment))
+        total = sum(a.size for a in attachments)
+        self._total.setText(f"{size_words(total)} in all" if len(attachments) > 1 else "")
+
+    def _row(self, index: int, attachment: Attachment) -> QHBoxLayout:
+        name = inline.shown(attachment.name, "[{}]".format)
+        shown = pieces.label(name, wrap=True)
+        size = pieces.label(size_words(attachment.size), "note")
+        drop = pieces.tool("x", f"Leave out {name}", partial(self._model.detach, index))
+        made = QHBoxLayout()
+        pieces.fill(made, pieces.grow(shown), size, drop)
+        return made
+
+    def ask_for_files(self) -> None:
+        """Choose files to attach."""
+        paths, _ = QFileDialog.getOpenFileNames(self.window(), "Attach files")
+        self._session.add_files(paths, self._model.attach)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        self._session.add_files(paths, self._model.attach)
+        event.acceptProposedAction()
+
+
+class Checks(QWidget):
+    """What was found in the letter. go tells which finding to show on the paper."""
+
+    go = Signal(object)
+
+    def __init__(self, model: LetterModel) -> None:
+        super().__init__()
+        self._model = model
+        self._at = -1
+        self._shown: tuple[Finding, ...] | None = None
+        self._rows = QVBoxLayout()
+        self._state = pieces.label("", "note")
+        head = pieces.row(pieces.label("Checks", "heading"), None, self._state)
+        pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._rows, spacing=2)
+        model.replaced.connect(self._show)
+        model.worked_out.connect(self._show)
+
+    def _show(self) -> None:
+        found = self._model.findings if self._model.letter else ()
+        if found == self._shown:
+            return
+        self._shown = found
+        self._at = -1
+        pieces.clear(self._rows)
+        for finding in found:
+            self._rows.addLayout(self._row(finding))
+        self._state.setText(_summary(found))
+        self._state.setObjectName("note" if found else "done")
+        self._state.style().polish(self._state)
+
+    def _row(self, finding: Finding) -> QHBoxLayout:
+        mark = pieces.label(_MARKS[finding.severity], finding.severity)
+        mark.setAccessibleName(finding.severity)
+        mark.setFixedWidth(14)
+        words = pieces.label(finding.sentence, wrap=True)
+        made = QHBoxLayout()
+        pieces.fill(made, mark, pieces.grow(words))
+        made.setAlignment(mark, Qt.AlignmentFlag.AlignTop)
+        show = pieces.button("show", partial(self.go.emit, finding), "words")
+        theme.named(show, f"Show: {finding.sentence}")
+        made.addWidget(show, 0, Qt.AlignmentFlag.AlignTop)
+        if finding.remedy:
+            remedy = finding.remedy
+            mend = pieces.button("mend", lambda: self._model.mend(remedy), "words")
+            theme.named(mend, remedy.words, remedy.words)
+            made.addWidget(mend, 0, Qt.AlignmentFlag.AlignTop)
+        return made
+
+    def next(self) -> None:
+        """Show the next finding."""
+        found = self._model.findings
+        if found:
+            self._at = (self._at + 1) % len(found)
+            self.go.emit(found[self._at])
+
+
+def _summary(found: tuple[Finding, ...]) -> str:
+    if not found:
+        return "nothing found"
+    counts = {grade: sum(f.severity == grade for f in found) for grade in _MARKS}
+    return ", ".join(f"{n} {grade}{'s' if n > 1 else ''}" for grade, n in counts.items() if n)
+
+
+class SendControl(QWidget):
+    """The button that sends, after asking once about doubts. send is told when all is well."""
+
+    send = Signal()
+    stopped = Signal(object)
+
+    def __init__(self, model: LetterModel, hold: Callable[[], int]) -> None:
+        super().__init__()
+        self._model, self._hold = model, hold
+        self._accepted: tuple[Finding, ...] = ()
+        self.button = pieces.button("Send", self.try_to_send, "primary", "Ctrl+Return")
+        self._words = pieces.label("", "note", wrap=True)
+        pieces.fill(QVBoxLayout(self), self.button, self._words, spacing=4)
+        model.replaced.connect(self._show)
+        model.worked_out.connect(self._show)
+
+    def _show(self) -> None:
+        sure = bool(self._accepted) and self._accepted == self._model.findings
+        if not sure:
+            self._accepted = ()
+        self.button.setText("Send all the same" if sure else "Send")
+        hold = self._hold()
+        self._words.setText(f"Held for {hold} seconds; until then it can be taken back.")
+        self._words.setVisible(hold > 0)
+
+    def try_to_send(self) -> None:
+        """Send, or say what stands in the way."""
+        found = self._model.findings
+        grade = checks.worst(found)
+        if grade == "stop" or (grade == "doubt" and self._accepted != found):
+            self._accepted = found if grade == "doubt" else ()
+            self._show()
+            self.stopped.emit(found[0])
+        else:
+            self._accepted = ()
+            self.send.emit()

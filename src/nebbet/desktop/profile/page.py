@@ -1,0 +1,183 @@
+"""The profile page."""
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nebbet.core import addresses
+from nebbet.core.records import Member
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.place import Place
+from nebbet.desktop.session import Session
+from nebbet.post import imap
+from nebbet.post.settings import Account
+
+_LANGUAGES = {
+    "en_GB": "English",
+    "fr": "French",
+    "de": "German",
+    "nb": "Norwegian",
+    "pl": "Polish",
+    "es": "Spanish",
+    "it": "Italian",
+    "nl": "Dutch",
+    "sv": "Swedish",
+    "da": "Danish",
+}
+
+
+class ProfilePage(Place):
+    """Edits the member that one is, the mail account and the hold time."""
+
+    title = "Profile"
+    help = (
+        "Your name and telephone number are what templates call sender. The mail account is how "
+        "Nebbet sends from your own mailbox and files the copy in its Sent folder. The password "
+        "goes into the desktop's keyring and nowhere else."
+    )
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.fields = {name: QLineEdit() for name in _TEXTS}
+        self.language = QComboBox()
+        for code, name in _LANGUAGES.items():
+            self.language.addItem(name, code)
+        self.hold, self.smtp_port, self.imap_port = QSpinBox(), QSpinBox(), QSpinBox()
+        self.hold.setRange(0, 600)
+        self.hold.setSuffix(" seconds")
+        for port in (self.smtp_port, self.imap_port):
+            port.setRange(1, 65535)
+        self.password = QLineEdit()
+        self.password.setEchoMode(QLineEdit.EchoMode.Password)
+        self.password.setPlaceholderText("as it is")
+        self.save_button = pieces.button("Keep the profile", self.save, "primary", "Ctrl+S")
+        self.try_button = pieces.button("Try the connection", self.try_connection)
+        self._told = pieces.label("", "note", wrap=True)
+        self._lay_out()
+        self.add_key("Keep the profile", "Ctrl+S", self.save)
+        session.settings_changed.connect(self.refresh)
+
+    def _lay_out(self) -> None:
+        person = self._form(
+            "You",
+            [(words, self.fields[name]) for name, words in _PERSON.items()]
+            + [("Language", self.language)],
+        )
+        account = self._form(
+            "Mail account",
+            [
+                ("Mailbox user", self.fields["user"]),
+                ("Password", self.password),
+                ("Sending server (SMTP)", self.fields["smtp_host"]),
+                ("SMTP port", self.smtp_port),
+                ("Mailbox server (IMAP)", self.fields["imap_host"]),
+                ("IMAP port", self.imap_port),
+                ("Folder of sent messages", self.fields["sent_folder"]),
+                ("Certificate file to trust", self.fields["certificate"]),
+                ("Hold before sending", self.hold),
+            ],
+        )
+        both = QHBoxLayout()
+        pieces.fill(both, person, account, None, spacing=24)
+        buttons = pieces.row(self.save_button, self.try_button, None)
+        inside = QWidget()
+        pieces.fill(
+            QVBoxLayout(inside),
+            pieces.label("Profile", "title"),
+            both,
+            buttons,
+            self._told,
+            None,
+            margin=24,
+            spacing=12,
+        )
+        pieces.fill(QVBoxLayout(self), pieces.scrolled(inside))
+
+    def _form(self, title: str, rows: list[tuple[str, QWidget]]) -> QWidget:
+        box = QWidget()
+        form = QFormLayout()
+        form.setVerticalSpacing(6)
+        for words, field in rows:
+            theme.named(field, words)
+            field.setMinimumWidth(240)
+            form.addRow(pieces.label(words, "faint"), field)
+        pieces.fill(QVBoxLayout(box), pieces.label(title, "heading"), pieces.rule(), form, None)
+        return box
+
+    def arrive(self) -> None:
+        self.refresh()
+        self.fields["first_name"].setFocus()
+
+    def refresh(self) -> None:
+        """Show what is kept."""
+        me = self._session.me or Member("", "", "", "")
+        account = self._session.settings.account
+        for name in _PERSON:
+            self.fields[name].setText(str(getattr(me, name)))
+        for name in _ACCOUNT:
+            self.fields[name].setText(str(getattr(account, name)))
+        self.language.setCurrentIndex(max(self.language.findData(me.language), 0))
+        self.smtp_port.setValue(account.smtp_port)
+        self.imap_port.setValue(account.imap_port)
+        self.hold.setValue(self._session.settings.hold_seconds)
+        self.password.clear()
+
+    def _account(self) -> Account:
+        texts = {name: self.fields[name].text().strip() for name in _ACCOUNT}
+        return Account(smtp_port=self.smtp_port.value(), imap_port=self.imap_port.value(), **texts)
+
+    def save(self) -> None:
+        """Keep the profile, unless the address is none."""
+        person = {name: self.fields[name].text().strip() for name in _PERSON}
+        found = addresses.one(person["email"])
+        if not isinstance(found, addresses.Address):
+            self._told.setText(
+                f"Not kept yet: “{found.text}” is not a mail address: {found.reason}."
+            )
+            self.fields["email"].setFocus()
+            return
+        self._told.clear()
+        me = self._session.me or Member(self._session.settings.member or found.spec, "", "", "")
+        member = replace(me, language=str(self.language.currentData()), **person)
+        settings = replace(
+            self._session.settings,
+            member=member.id,
+            account=self._account(),
+            hold_seconds=self.hold.value(),
+        )
+        self._session.save_settings(settings, member, self.password.text())
+
+    def try_connection(self) -> None:
+        """Log in to the mailbox with what stands on the page, and tell how it went."""
+        account = self._account()
+        password = self.password.text() or self._session.parts.secrets.get(account.user) or ""
+        self._told.setText("Trying…")
+
+        def connect() -> None:
+            with imap.mailbox(account, password):
+                pass
+
+        self._session.network.run(
+            connect,
+            lambda _done: self._told.setText("The mailbox can be reached, and the password fits."),
+            lambda error: self._told.setText(f"{error.what}."),
+        )
+
+
+_PERSON = {
+    "first_name": "First name",
+    "last_name": "Last name",
+    "email": "Mail address",
+    "job": "Job",
+    "phone": "Telephone",
+}
+_ACCOUNT = ("user", "smtp_host", "imap_host", "sent_folder", "certificate")
+_TEXTS = (*_PERSON, *_ACCOUNT)

@@ -1,0 +1,1 @@
+"""The place Register: what went out."""

@@ -1,0 +1,190 @@
+"""The register: every letter that went out, newest first, and the message as it was sent."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QSplitter,
+    QStackedWidget,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nebbet.core import ranking
+from nebbet.core.errors import NebbetError
+from nebbet.core.message import open_message
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.message_view import MessageView
+from nebbet.desktop.kit.place import Place
+from nebbet.desktop.session import Session
+from nebbet.post.register import Registered, find_entries
+
+_COLUMNS = ("Sent", "To", "Case", "Template", "Subject", "From")
+MOST_ROWS = 500
+
+
+class RegisterPage(Place):
+    """Lists register entries and opens the message behind the one at hand."""
+
+    title = "Register"
+    help = (
+        "Every letter that went out, newest first. Type in the field to find by person, address, "
+        "case, template or subject. Return opens the message as it was sent."
+    )
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._rows: list[Registered] = []
+        self.find_field = QLineEdit()
+        self.find_field.setPlaceholderText("Find by person, case, template or subject")
+        self.find_field.setClearButtonEnabled(True)
+        theme.named(self.find_field, "Find in the register")
+        self.table = _table()
+        self._count = pieces.label("", "note")
+        self.view = MessageView()
+        self._told = pieces.label("", "faint", wrap=True)
+        self._right = QStackedWidget()
+        self._lay_out()
+        self._connect()
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        self._told.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._told.setMargin(24)
+        self._right.addWidget(self._told)
+        self._right.addWidget(self.view)
+        left = QWidget()
+        head = pieces.row(pieces.grow(self.find_field), self._count)
+        pieces.fill(QVBoxLayout(left), head, self.table, margin=8)
+        split = QSplitter()
+        split.setHandleWidth(1)
+        split.setChildrenCollapsible(False)
+        split.addWidget(left)
+        split.addWidget(pieces.column("right", self._right, margin=0))
+        split.setSizes([760, 500])
+        pieces.fill(QHBoxLayout(self), split)
+
+    def _connect(self) -> None:
+        self.find_field.textChanged.connect(lambda _text: self.refresh())
+        self.find_field.returnPressed.connect(self.table.setFocus)
+        self.table.itemSelectionChanged.connect(self._show_hint)
+        self.table.doubleClicked.connect(lambda _index: self.open_current())
+        self.view.failed.connect(self._session.voice.fail)
+        self._session.register_changed.connect(self.refresh)
+        self.add_key("Open the message", "Return", self._return)
+        self.add_key("Find in the register", "Ctrl+L", self.find_field.setFocus)
+
+    def arrive(self) -> None:
+        self.find_field.setFocus()
+
+    def refresh(self) -> None:
+        """Show the register as it is now."""
+        entries = self._session.entries
+        by_key = {entry.message_id: entry for entry in entries}
+        found = ranking.find(self.find_field.text(), find_entries(entries))
+        # Finding ranks; a register is read by time.
+        self._rows = sorted((by_key[key] for key in found), key=lambda e: e.sent, reverse=True)
+        shown = self._rows[:MOST_ROWS]
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(shown))
+        for row, entry in enumerate(shown):
+            for column, text in enumerate(self._texts(entry)):
+                self.table.setItem(row, column, QTableWidgetItem(text))
+        self.table.blockSignals(False)
+        self._count.setText(_count(len(self._rows), len(entries)))
+        if shown:
+            self.table.selectRow(0)
+        self._show_hint()
+
+    def _texts(self, entry: Registered) -> tuple[str, ...]:
+        member = self._session.catalogue.members.get(entry.sender)
+        return (
+            f"{entry.sent.astimezone():%d %b %Y %H:%M}",
+            entry.name or entry.address,
+            entry.case_number,
+            entry.title,
+            entry.subject,
+            member.name if member else entry.sender,
+        )
+
+    @property
+    def current(self) -> Registered | None:
+        """The entry at hand."""
+        row = self.table.currentRow()
+        return self._rows[row] if 0 <= row < len(self._rows) else None
+
+    def show_entry(self, message_id: str) -> None:
+        """Go to an entry and open its message."""
+        self.find_field.clear()
+        for row, entry in enumerate(self._rows):
+            if entry.message_id == message_id:
+                self.table.selectRow(row)
+                self.open_current()
+
+    def _show_hint(self) -> None:
+        entry = self.current
+        self._right.setCurrentWidget(self._told)
+        if entry is None:
+            self._told.setText("Nothing has gone out yet, or nothing matches.")
+        else:
+            self._told.setText(
+                f"To {entry.name or entry.address}\n{entry.subject}\n\n"
+                "Return opens the message as it was sent."
+            )
+
+    def _return(self) -> None:
+        if self.table.hasFocus():
+            self.open_current()
+        elif self.find_field.hasFocus():
+            self.table.setFocus()
+
+    def open_current(self) -> None:
+        """Fetch and show the message of the entry at hand."""
+        entry = self.current
+        if entry is None:
+            return
+        self._right.setCurrentWidget(self._told)
+        self._told.setText("Fetching the message from your mailbox…")
+
+        def done(data: bytes) -> None:
+            if self.current == entry:
+                self.view.show_message(open_message(data))
+                self._right.setCurrentWidget(self.view)
+
+        def failed(error: NebbetError) -> None:
+            if self.current == entry:
+                self._told.setText(error.sentence)
+
+        self._session.fetch_sent(entry, done, failed)
+
+
+def _table() -> QTableWidget:
+    made = QTableWidget(0, len(_COLUMNS))
+    theme.named(made, "Register")
+    made.setHorizontalHeaderLabels(list(_COLUMNS))
+    made.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    made.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    made.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    made.setShowGrid(False)
+    made.setWordWrap(False)
+    made.setTabKeyNavigation(False)
+    made.verticalHeader().hide()
+    made.verticalHeader().setDefaultSectionSize(theme.ROW + 2)
+    header = made.horizontalHeader()
+    header.setHighlightSections(False)
+    header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    for column, width in enumerate((118, 130, 76, 150, 190)):
+        made.setColumnWidth(column, width)
+    header.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
+    return made
+
+
+def _count(found: int, of: int) -> str:
+    words = f"{found} of {of}" if found != of else f"{of}"
+    first = f", the newest {MOST_ROWS} shown" if found > MOST_ROWS else ""
+    return f"{words} letters{first}" if of != 1 else "1 letter"

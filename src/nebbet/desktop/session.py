@@ -1,0 +1,407 @@
+"""What all places share: the library's picture, open letters, the outbox, and work on them."""
+
+import logging
+import mimetypes
+from collections.abc import Callable
+from datetime import datetime
+from functools import partial
+from pathlib import Path
+from secrets import token_hex
+
+from msgspec import Struct
+from msgspec.structs import replace
+from PySide6.QtCore import QObject, QTimer, Signal
+from sqlalchemy import Engine
+
+from nebbet.core import message
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Enclosure, Letter
+from nebbet.core.records import Member
+from nebbet.desktop.kit.notices import Voice
+from nebbet.desktop.kit.operations import Operations
+from nebbet.desktop.kit.pictures import Pictures
+from nebbet.library import Catalogue, Library
+from nebbet.library.engine import explained
+from nebbet.library.store import refuse_large
+from nebbet.post import imap, outbox, personal, register
+from nebbet.post.carrier import Carrier, Office
+from nebbet.post.home import Home
+from nebbet.post.outbox import Item, Queued
+from nebbet.post.register import Registered
+from nebbet.post.secrets import Secrets
+from nebbet.post.settings import Settings, write_settings
+
+_log = logging.getLogger(__name__)
+KEEP_COPIES = 30 * 86400.0  # seconds that a copy of a sent message stays on this machine
+AUTOSAVE = 500  # milliseconds after the last keystroke
+
+
+class Parts(Struct, frozen=True):
+    """What a session is made of; everything that differs between real life and tests."""
+
+    home: Home
+    library: Library
+    personal: Engine
+    settings: Settings
+    secrets: Secrets
+    now: Callable[[], datetime]
+    token: Callable[[], str] = lambda: token_hex(12)
+
+
+class Session(QObject):
+    """The state of the program, with signals for what changed. All writing is done off the
+    window's thread; a method returns at once and a signal or a notice tells the outcome."""
+
+    catalogue_changed = Signal()
+    letters_changed = Signal()
+    outbox_changed = Signal()
+    register_changed = Signal()
+    settings_changed = Signal()
+    sent = Signal(str)
+    taken_back = Signal(str)
+    _carried = Signal(object)
+
+    def __init__(self, parts: Parts, voice: Voice) -> None:
+        super().__init__()
+        self.parts, self.voice = parts, voice
+        self.settings = parts.settings
+        self.catalogue = Catalogue()
+        self.letters: dict[str, Letter] = {}
+        self.outbox: list[Queued] = []
+        self.entries: list[Registered] = []
+        self.drafts: dict[str, bytes] = {}
+        self.operations = Operations(self)
+        self.network = Operations(self)
+        self.picture_loads = Operations(self)
+        self.pictures = Pictures(parts.library.file_bytes, self.picture_loads)
+        self._files = message.EncodedFiles(parts.library.file_bytes)
+        self._unkept: dict[str, Letter] = {}
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(AUTOSAVE)
+        self._timer.timeout.connect(self.keep_now)
+        self._carrier = Carrier(self._office(), self._carried.emit)
+        self._carried.connect(self._on_carried)
+
+    # Beginning and end
+
+    def open(self) -> None:
+        """Read everything and start the carrier."""
+        parts = self.parts
+        recovered = outbox.recover(parts.personal)
+        outbox.forget_old(parts.personal, self._seconds() - KEEP_COPIES)
+        letters, broken = personal.open_letters(parts.personal)
+        self.letters = {letter.id: letter for letter in letters}
+        self.drafts = personal.drafts(parts.personal)
+        self.catalogue = parts.library.catalogue(parts.now())
+        self.entries = register.entries(parts.library)
+        self.outbox = outbox.queued(parts.personal)
+        self._tell_start(recovered, broken)
+        self._carrier.start()
+
+    def _tell_start(self, recovered: int, broken: int) -> None:
+        waiting = sum(entry.state in ("held", "waiting", "sent") for entry in self.outbox)
+        said = []
+        if recovered:
+            said.append(f"{_count(recovered, 'letter')} may or may not have gone: see the outbox.")
+        if waiting:
+            said.append(f"{_count(waiting, 'letter')} from last time go out now.")
+        if broken:
+            said.append(f"{_count(broken, 'kept letter')} could not be read; the file keeps them.")
+        if said:
+            self.voice.say(" ".join(said))
+
+    def close(self) -> None:
+        """Keep what is open and let the letter on the line finish."""
+        self.keep_now()
+        self._carrier.stop()
+        self.operations.finish()
+        self.network.finish()
+        self.picture_loads.finish()
+
+    def _office(self) -> Office:
+        parts = self.parts
+        return Office(
+            parts.personal, parts.library, self.settings.account, parts.secrets, self._seconds
+        )
+
+    def _seconds(self) -> float:
+        return self.parts.now().timestamp()
+
+    @property
+    def me(self) -> Member | None:
+        """The person at the keyboard."""
+        return self.catalogue.members.get(self.settings.member)
+
+    # Open letters
+
+    def keep(self, letter: Letter) -> None:
+        """Keep an open letter as it is now; written to disk a moment later."""
+        self.letters[letter.id] = letter
+        self._unkept[letter.id] = letter
+        self._timer.start()
+
+    def keep_now(self) -> None:
+        """Write what has changed to disk."""
+        unkept, self._unkept = self._unkept, {}
+        engine, now = self.parts.personal, self._seconds()
+        for letter in unkept.values():
+            keep = partial(personal.keep_letter, engine, letter, now)
+            self.operations.run(keep, _nothing, self.voice.fail)
+
+    def discard(self, letter_id: str) -> Letter | None:
+        """Take an open letter off the pile; returns it, so that it can be put back."""
+        letter = self.letters.pop(letter_id, None)
+        self._unkept.pop(letter_id, None)
+        engine = self.parts.personal
+        self.operations.run(
+            lambda: personal.drop_letter(engine, letter_id), _nothing, self.voice.fail
+        )
+        self.letters_changed.emit()
+        return letter
+
+    def put_back(self, letter: Letter) -> None:
+        """Put a letter onto the pile."""
+        self.keep(letter)
+        self.letters_changed.emit()
+
+    # Sending
+
+    def send(self, letter: Letter) -> bool:
+        """Finish the message of a checked letter and put it into the outbox.
+
+        Composing reads files and may take a moment; it is done in the background. The letter
+        stays open until the outbox has it.
+        """
+        me = self.me
+        if me is None:
+            self.voice.say("Nebbet does not know who you are: complete your profile first.")
+            return False
+        self._unkept.pop(letter.id, None)
+        moment, hold = self.parts.now(), self.settings.hold_seconds
+        self.operations.run(
+            lambda: self._enqueue(letter, me, moment, moment.timestamp() + hold),
+            lambda _done: self._on_enqueued(letter),
+            self.voice.fail,
+        )
+        return True
+
+    def _enqueue(self, letter: Letter, me: Member, moment: datetime, due: float) -> None:
+        frame = self.catalogue.frame(letter.frame)
+        outgoing = message.compose(
+            letter, me, now=moment, token=self.parts.token, frame=frame, files=self._files
+        )
+        outbox.enqueue(
+            self.parts.personal,
+            Item(letter.id, letter, outgoing, _entry(letter, me, outgoing, moment)),
+            due,
+        )
+
+    def _on_enqueued(self, letter: Letter) -> None:
+        self.letters.pop(letter.id, None)
+        self._unkept.pop(letter.id, None)
+        self._carrier.nudge()
+        self.letters_changed.emit()
+        self.refresh_outbox()
+        name = letter.recipient.name or letter.recipient.email if letter.recipient else ""
+        hold = self.settings.hold_seconds
+        if hold:
+            self.voice.say(
+                f"The letter to {name} goes in {hold} seconds.",
+                "Take back",
+                lambda: self.take_back(letter.id),
+            )
+        self.sent.emit(letter.id)
+
+    def take_back(self, item_id: str) -> None:
+        """Bring a letter back from the outbox onto the pile."""
+        found = next((e for e in self.outbox if e.item.id == item_id), None)
+        if found is None:
+            self.voice.say("The letter has already gone.")
+            return
+        engine = self.parts.personal
+        letter = found.item.letter
+
+        def taken(worked: bool) -> None:
+            if worked:
+                self.put_back(letter)
+                self.voice.say("The letter is back on your pile.")
+                self.taken_back.emit(letter.id)
+            else:
+                self.voice.say("The letter has already gone.")
+            self.refresh_outbox()
+
+        self.operations.run(lambda: outbox.take_back(engine, item_id), taken, self.voice.fail)
+
+    def move_on(self, item_id: str, **change: object) -> None:
+        """Change where a letter in the outbox stands: try it again now, or take it as gone."""
+        engine = self.parts.personal
+        change.setdefault("due", self._seconds())
+        change.setdefault("words", "")
+
+        def done(_result: object) -> None:
+            self._carrier.nudge()
+            self.refresh_outbox()
+
+        self.operations.run(lambda: outbox.mark(engine, item_id, **change), done, self.voice.fail)
+
+    def refresh_outbox(self) -> None:
+        """Read the outbox again."""
+        engine = self.parts.personal
+        self.operations.run(lambda: outbox.queued(engine), self._on_outbox, self.voice.fail)
+
+    def _on_carried(self, left: list[Queued]) -> None:
+        before = {e.item.id: e.state for e in self.outbox}
+        self._on_outbox(left)
+        gone = before.keys() - {e.item.id for e in left}
+        if gone or any(e.state == "sent" for e in left):
+            self.refresh_register()
+        for entry in left:
+            if entry.state in ("refused", "uncertain") and before.get(entry.item.id) != entry.state:
+                self.voice.fail(NebbetError(entry.words.rstrip(".")))
+
+    def _on_outbox(self, left: list[Queued]) -> None:
+        self.outbox = left
+        self.outbox_changed.emit()
+
+    # Register and mailbox
+
+    def refresh_register(self) -> None:
+        """Read the register again, and with it how often templates were used."""
+        library = self.parts.library
+
+        def done(entries: list[Registered]) -> None:
+            self.entries = entries
+            self.register_changed.emit()
+
+        self.operations.run(lambda: register.entries(library), done, self.voice.fail)
+        self.refresh_catalogue()
+
+    def fetch_sent(
+        self,
+        entry: Registered,
+        done: Callable[[bytes], None],
+        failed: Callable[[NebbetError], None],
+    ) -> None:
+        """Get a sent message: the copy on this machine, else the one in the mailbox."""
+        engine, account = self.parts.personal, self.settings.account
+        password = self.parts.secrets.get(account.user) or ""
+
+        def fetch() -> bytes:
+            kept = outbox.local_copy(engine, entry.message_id)
+            if kept is not None:
+                return message.with_bcc(kept.data, kept.bcc)
+            if self.me is None or entry.sender != self.me.id:
+                raise NebbetError(
+                    "The message was sent by somebody else",
+                    todo="It can be opened from the mailbox it was sent from",
+                )
+            return imap.fetch_sent(account, password, entry.message_id)
+
+        self.network.run(fetch, done, failed)
+
+    # Library
+
+    def refresh_catalogue(self) -> None:
+        """Read the library again."""
+        library, now = self.parts.library, self.parts.now()
+
+        def done(catalogue: Catalogue) -> None:
+            self.catalogue = catalogue
+            self.catalogue_changed.emit()
+
+        self.operations.run(lambda: library.catalogue(now), done, self.voice.fail)
+
+    def change_library(
+        self, call: Callable[[], object], done: Callable[[object], None] | None = None
+    ) -> None:
+        """Do a write on the library, then read it again."""
+
+        def after(result: object) -> None:
+            if done:
+                done(result)
+            self.refresh_catalogue()
+
+        self.operations.run(call, after, self.voice.fail)
+
+    def add_files(self, paths: list[str], done: Callable[[Enclosure], None]) -> None:
+        """Take files into the library, one by one; a bad one is told and the rest go on."""
+        library = self.parts.library
+        for path in map(Path, paths):
+            self.operations.run(
+                partial(read_file, library, path),
+                lambda enclosure: self._file_added(enclosure, done),
+                self.voice.fail,
+            )
+
+    def _file_added(self, enclosure: Enclosure, done: Callable[[Enclosure], None]) -> None:
+        files = self.catalogue.files | {enclosure.file}
+        self.catalogue = replace(self.catalogue, files=files)
+        done(enclosure)
+
+    def keep_draft(self, template: str, data: bytes | None) -> None:
+        """Keep an unsaved state of a template, or forget it."""
+        engine = self.parts.personal
+        if data is None:
+            self.drafts.pop(template, None)
+        else:
+            self.drafts[template] = data
+        self.operations.run(
+            lambda: personal.keep_draft(engine, template, data), _nothing, self.voice.fail
+        )
+
+    # Settings
+
+    def save_settings(self, settings: Settings, member: Member, password: str) -> None:
+        """Keep the profile: settings in one's own file, oneself in the library."""
+        parts = self.parts
+
+        def save() -> bool:
+            write_settings(parts.home.settings_file, settings)
+            parts.library.put(member)
+            return not password or parts.secrets.keep(settings.account.user, password)
+
+        def done(kept: bool) -> None:
+            self.settings = settings
+            self._carrier.use(self._office())
+            self.settings_changed.emit()
+            note = "" if kept else " There is no keyring here: the password lasts until you quit."
+            self.voice.say("Your profile is kept." + note)
+
+        self.change_library(save, done)  # type: ignore[arg-type]
+
+
+def read_file(library: Library, path: Path) -> Enclosure:
+    """Take one file from disk into the library. Raises NebbetError with one clear sentence."""
+    with explained(f"{path.name} cannot be read", "It was not added"):
+        size = path.stat().st_size
+        refuse_large(path.name, size)  # before a huge file is read into memory
+        data = path.read_bytes()
+    media_type = mimetypes.guess_type(path.name)[0] or "application/octet-stream"
+    return Enclosure(library.put_file(data, path.name, media_type), path.name, media_type, size)
+
+
+def _entry(letter: Letter, me: Member, outgoing: message.Outgoing, moment: datetime) -> Registered:
+    recipient = letter.recipient
+    assert recipient is not None  # compose has refused a letter without one
+    return Registered(
+        message_id=outgoing.message_id,
+        sent=moment,
+        sender=me.id,
+        address=recipient.email,
+        name=recipient.name,
+        contact=recipient.id,
+        case_number=letter.case.number if letter.case else "",
+        template=letter.template,
+        edition=letter.edition,
+        title=letter.title,
+        subject=outgoing.subject,
+    )
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}{'' if number == 1 else 's'}"
+
+
+def _nothing(_result: object) -> None:
+    """Nothing is to be done when this went well."""

@@ -1,0 +1,1 @@
+"""The place Library: shelves, templates, the reading pane and the template editor."""

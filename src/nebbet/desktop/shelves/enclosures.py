@@ -1,0 +1,75 @@
+"""The enclosures of a template: library files with the names they get in the message."""
+
+from collections.abc import Callable
+from functools import partial
+
+from msgspec.structs import replace
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QVBoxLayout, QWidget
+
+from nebbet.core.letter import Enclosure
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.message_view import size_words
+
+
+class Enclosures(QWidget):
+    """Lists enclosures; files can be dropped here or chosen. changed says that something did."""
+
+    changed = Signal()
+
+    def __init__(self, add_files: Callable[[list[str], Callable[[Enclosure], None]], None]) -> None:
+        super().__init__()
+        self._add_files = add_files
+        self.enclosures: list[Enclosure] = []
+        self._rows = QVBoxLayout()
+        self.add = pieces.button("Add a file…", self.ask_for_files, "words")
+        head = pieces.row(pieces.label("Enclosures", "heading"), None, self.add)
+        pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._rows, spacing=3)
+        self.setAcceptDrops(True)
+
+    def show_enclosures(self, shown: tuple[Enclosure, ...]) -> None:
+        """Take up a template's enclosures."""
+        self.enclosures = list(shown)
+        self._show()
+
+    def _show(self) -> None:
+        pieces.clear(self._rows)
+        for index, enclosure in enumerate(self.enclosures):
+            name = QLineEdit(enclosure.name)
+            theme.named(name, f"Name of enclosure {index + 1}", "may hold {{placeholders}}")
+            name.textEdited.connect(partial(self._rename, index))
+            size = pieces.label(size_words(enclosure.size), "note")
+            drop = pieces.tool("x", f"Remove {enclosure.name}", partial(self._drop, index))
+            self._rows.addLayout(pieces.row(pieces.grow(name), size, drop))
+        if not self.enclosures:
+            self._rows.addWidget(pieces.label("None. Drop a file here, or add one.", "note"))
+
+    def _rename(self, index: int, name: str) -> None:
+        self.enclosures[index] = replace(self.enclosures[index], name=name)
+        self.changed.emit()
+
+    def _drop(self, index: int) -> None:
+        del self.enclosures[index]
+        self._show()
+        self.changed.emit()
+
+    def take(self, enclosure: Enclosure) -> None:
+        """Add a file that is in the library now."""
+        self.enclosures.append(enclosure)
+        self._show()
+        self.changed.emit()
+
+    def ask_for_files(self) -> None:
+        """Choose files to enclose."""
+        paths, _ = QFileDialog.getOpenFileNames(self.window(), "Enclose files")
+        self._add_files(paths, self.take)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        self._add_files(paths, self.take)
+        event.acceptProposedAction()

@@ -1,0 +1,264 @@
+"""The place Library."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nebbet.core import ranking
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.picker import Choice, ChoiceList
+from nebbet.desktop.kit.place import Place
+from nebbet.desktop.session import Session
+from nebbet.desktop.shelves.editor import TemplateEditor
+from nebbet.desktop.shelves.reading import ReadingPane
+from nebbet.desktop.shelves.table import TemplatesTable
+from nebbet.library import Shelf, Template
+from nebbet.library.catalogue import template_entries
+
+_ALL, _RETIRED = "all", "retired"
+
+
+class _FindField(QLineEdit):
+    """The field that narrows the list; down goes into the list, Esc clears."""
+
+    def __init__(self, table: TemplatesTable) -> None:
+        super().__init__()
+        self._table = table
+        theme.named(self, "Find a template")
+        self.setPlaceholderText("Find: words from title, subject or text")
+        self.setClearButtonEnabled(True)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Down:
+            self._table.setFocus()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._table.key:
+            self._table.taken.emit(self._table.key)
+        elif event.key() == Qt.Key.Key_Escape and self.text():
+            self.clear()
+        else:
+            super().keyPressEvent(event)
+
+
+class LibraryPage(Place):
+    """Shelves, the templates of a shelf, and a reading pane; or the template editor.
+
+    take tells that a letter is to be written with a template.
+    """
+
+    title = "Library"
+    help = (
+        "Choose a shelf, or type anywhere in the list to find a template by words from its title, "
+        "subject or text. Return begins a letter with the template at hand. Ctrl+E opens it in the "
+        "editor, Ctrl+Shift+N starts a new one on this shelf."
+    )
+    take = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._shelf = _ALL
+        self.shelves = ChoiceList("Shelves")
+        self.table = TemplatesTable()
+        self.find_field = _FindField(self.table)
+        self.pane = ReadingPane(session)
+        self.editor = TemplateEditor(session)
+        self._stack = QStackedWidget()
+        self._lay_out()
+        self._connect()
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        add = pieces.button("New shelf…", self.add_shelf, "words")
+        left = pieces.column("left", self.shelves, pieces.row(add, None), margin=8)
+        left.setFixedWidth(200)
+        self.new = pieces.button("New template", self.new_template, hint="Ctrl+Shift+N")
+        middle = QWidget()
+        pieces.fill(
+            QVBoxLayout(middle),
+            pieces.row(pieces.grow(self.find_field), self.new),
+            self.table,
+            margin=8,
+        )
+        right = pieces.column("right", self.pane)
+        split = QSplitter()
+        split.setHandleWidth(1)
+        split.setChildrenCollapsible(False)
+        split.addWidget(middle)
+        split.addWidget(right)
+        split.setSizes([600, 460])
+        shelves = QWidget()
+        pieces.fill(QHBoxLayout(shelves), left, split, spacing=0)
+        self._stack.addWidget(shelves)
+        self._stack.addWidget(self.editor)
+        pieces.fill(QVBoxLayout(self), self._stack)
+
+    def _connect(self) -> None:
+        self.shelves.currentItemChanged.connect(lambda *_: self._choose_shelf())
+        self.find_field.textChanged.connect(lambda _text: self._fill_table())
+        self.table.chosen.connect(self._show_template)
+        self.table.taken.connect(self._take)
+        self.table.words.connect(self._type)
+        self.pane.take.connect(self._take)
+        self.pane.edit.connect(self.edit)
+        self.pane.pin.connect(self._pin)
+        self.pane.retire.connect(self._retire)
+        self.editor.left.connect(self._back)
+        self._session.catalogue_changed.connect(self.refresh)
+        self.add_key("Edit the template", "Ctrl+E", self._edit_current)
+        self.add_key("New template", "Ctrl+Shift+N", self.new_template)
+        self.add_key("Pin or unpin", "Ctrl+P", lambda: self._pin(self.table.key))
+
+    def arrive(self) -> None:
+        if self.is_editing:
+            self.editor.body.setFocus()
+        else:
+            self.table.setFocus()
+
+    @property
+    def is_editing(self) -> bool:
+        """Whether the editor is open."""
+        return self._stack.currentWidget() is self.editor
+
+    def keys(self) -> list[tuple[str, str]]:
+        return self.editor.keys() if self.is_editing else super().keys()
+
+    # Lists
+
+    def refresh(self) -> None:
+        """Show the library as it is now."""
+        templates = self._session.catalogue.templates.values()
+        living = [t for t in templates if t.state != "retired"]
+        retired = len(templates) - len(living)
+        choices = [Choice(_ALL, "All templates", aside=str(len(living)))]
+        for shelf in self._session.catalogue.shelves:
+            count = sum(t.shelf == shelf.id for t in living)
+            choices.append(Choice(shelf.id, shelf.name, aside=str(count)))
+        if retired:
+            choices.append(Choice(_RETIRED, "Retired", aside=str(retired)))
+        self.shelves.show_choices(choices, keep=self._shelf)
+        if not self.shelves.key:
+            self._shelf = _ALL
+            self.shelves.setCurrentRow(0)
+        self._fill_table()
+
+    def _choose_shelf(self) -> None:
+        self._shelf = self.shelves.key or _ALL
+        self._fill_table()
+
+    def _fill_table(self) -> None:
+        catalogue = self._session.catalogue
+        rows = []
+        for key in ranking.find(self.find_field.text(), template_entries(catalogue)):
+            template = catalogue.templates[key]
+            if self._on_shelf(template):
+                rows.append((template, catalogue.usage_of(key)))
+        self.table.show_rows(rows, self._session.parts.now())
+
+    def _on_shelf(self, template: Template) -> bool:
+        if self._shelf == _RETIRED:
+            return template.state == "retired"
+        if template.state == "retired":
+            return False
+        return self._shelf in (_ALL, template.shelf)
+
+    def _show_template(self, key: str) -> None:
+        self.pane.show_template(self._session.catalogue.templates.get(key))
+
+    def _type(self, letters: str) -> None:
+        """Typing in the list goes on in the find field."""
+        self.find_field.setText(letters)
+        self.find_field.setFocus()
+        self.find_field.setCursorPosition(len(letters))
+
+    def show(self, key: str = "") -> None:
+        """Show the shelves, with a template at hand when one is given."""
+        super().show()
+        if key:
+            self._stack.setCurrentIndex(0)
+            self.find_field.clear()
+            self.shelves.setCurrentRow(0)
+            self.table.choose(key)
+
+    # Acts
+
+    def _take(self, key: str) -> None:
+        template = self._session.catalogue.templates.get(key)
+        if template and template.state == "in use" and template.edition:
+            self.take.emit(key)
+        else:
+            self._session.voice.say(
+                "This template is not in use: it has no edition, or is retired."
+            )
+
+    def _edit_current(self) -> None:
+        if self.table.key and not self.is_editing:
+            self.edit(self.table.key)
+
+    def edit(self, key: str) -> None:
+        """Open a template in the editor."""
+        self._stack.setCurrentWidget(self.editor)
+        self.editor.open(self._session.catalogue.templates[key])
+
+    def _back(self) -> None:
+        self._stack.setCurrentIndex(0)
+        self.table.setFocus()
+
+    def new_template(self) -> None:
+        """Start a template on the shelf at hand and open it in the editor."""
+        if self.is_editing:
+            return
+        shelves = self._session.catalogue.shelves
+        if not shelves:
+            self.add_shelf()
+            return
+        chosen = self._shelf if self._shelf in {s.id for s in shelves} else shelves[0].id
+        key = self._session.parts.token()
+        library = self._session.parts.library
+
+        def opened() -> None:
+            self._session.catalogue_changed.disconnect(opened)
+            self.edit(key)
+
+        self._session.catalogue_changed.connect(opened)
+        self._session.change_library(lambda: library.add_template(key, chosen, ""))
+
+    def add_shelf(self) -> None:
+        """Ask for a name and put up a shelf."""
+        name, given = QInputDialog.getText(self.window(), "New shelf", "Name of the shelf:")
+        if given and name.strip():
+            shelf = Shelf(self._session.parts.token(), name.strip())
+            position = len(self._session.catalogue.shelves)
+            library = self._session.parts.library
+            self._session.change_library(lambda: library.add_shelf(shelf, position))
+
+    def _pin(self, key: str) -> None:
+        template = self._session.catalogue.templates.get(key)
+        if template:
+            library, pinned = self._session.parts.library, not template.pinned
+            self._session.change_library(lambda: library.set_template(key, pinned=pinned))
+
+    def _retire(self, key: str) -> None:
+        template = self._session.catalogue.templates[key]
+        library = self._session.parts.library
+        back = "in use" if template.edition else "draft"
+        state = back if template.state == "retired" else "retired"
+
+        def done(_result: object) -> None:
+            if state == "retired":
+                self._session.voice.say(
+                    f"“{template.title}” is retired: it is kept, but not offered any more.",
+                    "Bring back",
+                    lambda: self._session.change_library(
+                        lambda: library.set_template(key, state=template.state)
+                    ),
+                )
+
+        self._session.change_library(lambda: library.set_template(key, state=state), done)  # type: ignore[arg-type]

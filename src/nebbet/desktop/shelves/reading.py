@@ -1,0 +1,174 @@
+"""The reading pane: a template as it is, with its placeholders and what its dates would be."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QTabBar, QVBoxLayout, QWidget
+
+from nebbet.core import body as bodies
+from nebbet.core import inline, placeholders
+from nebbet.core import letter as letters
+from nebbet.core.body import Body
+from nebbet.core.placeholders import Particular
+from nebbet.core.records import fold
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.message_view import size_words
+from nebbet.desktop.kit.slot_edit import SlotEdit, Value
+from nebbet.desktop.session import Session
+from nebbet.library import Template
+
+
+class ReadingPane(QWidget):
+    """Shows one template. take, edit, pin and retire tell what to do with it."""
+
+    take = Signal(str)
+    edit = Signal(str)
+    pin = Signal(str)
+    retire = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._template: Template | None = None
+        self._title = pieces.label("", "title", wrap=True)
+        self._state = pieces.label("", "note", wrap=True)
+        self.take_button = pieces.button("Write with it", self._emit_take, "primary", "Return")
+        self.edit_button = pieces.button("Edit", self._emit_edit, hint="Ctrl+E")
+        self.pin_button = pieces.button("Pin", self._emit_pin)
+        self.retire_button = pieces.button("Retire", self._emit_retire)
+        self._languages = QTabBar()
+        self._languages.setDrawBase(False)
+        theme.named(self._languages, "Language of the text")
+        self._languages.currentChanged.connect(lambda _index: self._show_text())
+        self._heads = pieces.label("", "", wrap=True)
+        self._body = SlotEdit(session.pictures)
+        self._body.setReadOnly(True)
+        theme.named(self._body, "Text of the template")
+        self._dates = pieces.label("", "note", wrap=True)
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        buttons = pieces.row(
+            self.take_button, self.edit_button, self.pin_button, self.retire_button, None
+        )
+        paper = QWidget()
+        paper.setPalette(theme.paper_palette())
+        paper.setAutoFillBackground(True)
+        pieces.fill(QVBoxLayout(paper), self._body, None, margin=14)
+        self._content = QWidget()
+        pieces.fill(
+            QVBoxLayout(self._content),
+            self._title,
+            self._state,
+            buttons,
+            self._languages,
+            self._heads,
+            pieces.scrolled(paper),
+            self._dates,
+            spacing=8,
+        )
+        pieces.fill(QVBoxLayout(self), self._content)
+        self._content.hide()
+
+    def show_template(self, template: Template | None) -> None:
+        """Show a template, or nothing."""
+        self._content.setVisible(template is not None)
+        changed = template != self._template
+        self._template = template
+        if template is None or not changed:
+            return
+        self._title.setText(template.title)
+        self._state.setText(self._story(template))
+        retired = template.state == "retired"
+        self.take_button.setEnabled(template.state == "in use" and template.edition > 0)
+        self.pin_button.setText("Unpin" if template.pinned else "Pin")
+        self.retire_button.setText("Bring back" if retired else "Retire")
+        for shown in (self.pin_button, self.retire_button):
+            shown.setAccessibleName(shown.text())
+        self._languages.blockSignals(True)
+        while self._languages.count():
+            self._languages.removeTab(0)
+        for code in template.content.texts:
+            self._languages.addTab(_language_name(code))
+        self._languages.blockSignals(False)
+        self._languages.setVisible(len(template.content.texts) > 1)
+        self._show_text()
+
+    def _story(self, template: Template) -> str:
+        if not template.edition:
+            return "Draft: it has no edition yet."
+        author = self._session.catalogue.members.get(template.author)
+        parts = [f"{template.state}, edition {template.edition}"]
+        if template.made:
+            parts.append(f"{template.made.astimezone():%d %b %Y}")
+        parts += [author.name] if author else []
+        parts += [f"“{template.note}”"] if template.note else []
+        return ", ".join(parts)
+
+    def _show_text(self) -> None:
+        template = self._template
+        if template is None:
+            return
+        codes = list(template.content.texts)
+        code = codes[max(self._languages.currentIndex(), 0)]
+        letter = letters.start("", template.content, language=code)
+        catalogue = self._session.catalogue
+        world = catalogue.world(self._session.parts.now(), self._session.me, code)
+        values = placeholders.resolve(letters.names(letter), letter.placeholders, world, {})
+        self._heads.setText(_heads(letter, values))
+        self._body.set_frame(catalogue.frame(template.content.frame))
+        shown: Body = bodies.read(template.content.texts[code].body)
+        self._body.show_content(shown, {fold(p.name): _named_value(p) for p in values})
+        self._dates.setText(_dates(values))
+        self._dates.setVisible(bool(self._dates.text()))
+
+    def _emit_take(self) -> None:
+        self._emit(self.take)
+
+    def _emit_edit(self) -> None:
+        self._emit(self.edit)
+
+    def _emit_pin(self) -> None:
+        self._emit(self.pin)
+
+    def _emit_retire(self) -> None:
+        self._emit(self.retire)
+
+    def _emit(self, signal) -> None:  # type: ignore[no-untyped-def]
+        if self._template:
+            signal.emit(self._template.id)
+
+
+def _named_value(particular: Particular) -> Value:
+    """In the library a placeholder shows its name, not a value."""
+    title = particular.placeholder.title
+    if not particular.known:
+        return Value(particular.name, title, "unknown")
+    own = particular.placeholder.source == "blank"
+    return Value(None if own else title, title, "value")
+
+
+def _heads(letter: letters.Letter, values: tuple[Particular, ...]) -> str:
+    titles = {fold(p.name): p.placeholder.title for p in values}
+
+    def text(line: inline.Line) -> str:
+        return inline.shown(line, lambda name: f"[{titles.get(fold(name), name)}]")
+
+    lines = [f"Subject: {text(letter.subject)}"]
+    for name, line in (("Cc", letter.cc), ("Bcc", letter.bcc), ("Reply-To", letter.reply_to)):
+        lines += [f"{name}: {text(line)}"] if line else []
+    files = [f"{text(a.name)} ({size_words(a.size)})" for a in letter.attachments]
+    lines += [f"Enclosures: {', '.join(files)}"] if files else []
+    return "\n".join(lines)
+
+
+def _dates(values: tuple[Particular, ...]) -> str:
+    lines = [
+        f"{p.placeholder.title}: {p.text}. {p.note}"
+        for p in values
+        if p.placeholder.source == "date"
+    ]
+    return "\n".join(["Dates, if it went today:", *lines]) if lines else ""
+
+
+def _language_name(code: str) -> str:
+    locale = placeholders.language_of(code)
+    return str(locale.get_language_name("en") or code)

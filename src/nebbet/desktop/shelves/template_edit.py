@@ -1,0 +1,49 @@
+"""The template's own editor: placeholders are written as {{name}} and marked by what they are."""
+
+import re
+from collections.abc import Callable, Iterator
+
+from PySide6.QtGui import QTextCursor
+
+from nebbet.desktop.kit import bodydoc
+from nebbet.desktop.kit.paper_edit import Kind, Mark, PaperEdit
+from nebbet.desktop.kit.pictures import Pictures
+
+_NAME = re.compile(r"\{\{[ \t]*([^{}\r\n]{1,80}?)[ \t]*\}\}")
+
+
+class TemplateEdit(PaperEdit):
+    """Marks every {{name}} as kind_of says; insert_placeholder puts one at the cursor."""
+
+    def __init__(
+        self,
+        kind_of: Callable[[str], Kind],
+        pictures: Pictures | None = None,
+        *,
+        single: bool = False,
+    ) -> None:
+        self._kind_of = kind_of
+        super().__init__(pictures, single=single)
+
+    def marks(self) -> Iterator[Mark]:
+        for block in bodydoc.blocks(self.document()):
+            for match in _NAME.finditer(block.text()):
+                start = block.position() + match.start()
+                yield Mark(start, block.position() + match.end(), self._kind_of(match[1]))
+
+    def insert_placeholder(self, name: str) -> None:
+        """Put a placeholder at the cursor, in the style that stands there."""
+        cursor = self.textCursor()
+        cursor.insertText(f"{{{{{name}}}}}")
+        self.setTextCursor(cursor)
+
+    def rename(self, old: str, new: str) -> None:
+        """Rename a placeholder wherever it is used here, as one step."""
+        cursor = QTextCursor(self.document())
+        cursor.beginEditBlock()
+        for mark in reversed(list(self.marks())):
+            cursor.setPosition(mark.start)
+            cursor.setPosition(mark.end, QTextCursor.MoveMode.KeepAnchor)
+            if cursor.selectedText().strip("{} \t") == old:
+                cursor.insertText(f"{{{{{new}}}}}")
+        cursor.endEditBlock()

@@ -1,0 +1,248 @@
+"""The window: the band with its places, the pages, the notice strip, help."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QMainWindow,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nebbet.desktop import finding
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.notices import NoticeStrip
+from nebbet.desktop.kit.picker import Picker
+from nebbet.desktop.kit.place import Place
+from nebbet.desktop.letters.page import LettersPage
+from nebbet.desktop.profile.page import ProfilePage
+from nebbet.desktop.register.page import RegisterPage
+from nebbet.desktop.session import Parts, Session
+from nebbet.desktop.shelves.page import LibraryPage
+
+# The numbers are those of all five places: Rounds (3) and Upkeep (5) are not built yet.
+_NUMBERS = {"Letters": 1, "Library": 2, "Register": 4}
+
+
+class HelpBox(QFrame):
+    """What a place is for and which keys it has."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("box")
+        self._over = parent
+        self._title = pieces.label("", "title")
+        self._text = pieces.label("", "", wrap=True)
+        self._keys = QVBoxLayout()
+        self.close_button = pieces.button("Close (Esc)", self.hide)
+        pieces.fill(
+            QVBoxLayout(self),
+            self._title,
+            self._text,
+            pieces.rule(),
+            self._keys,
+            None,
+            pieces.row(None, self.close_button),
+            margin=18,
+            spacing=8,
+        )
+        self.hide()
+
+    def open_for(self, place: Place, everywhere: list[tuple[str, str]]) -> None:
+        """Show the help of a place over the window."""
+        self._title.setText(place.title)
+        self._text.setText(place.help)
+        pieces.clear(self._keys)
+        for keys, words in [*place.keys(), *everywhere]:
+            shown = pieces.label(keys)
+            shown.setFixedWidth(150)
+            self._keys.addLayout(pieces.row(shown, pieces.grow(pieces.label(words, "faint"))))
+        window = self._over
+        width = min(460, window.width() - 40)
+        self.setGeometry(window.width() - width - 12, 54, width, window.height() - 70)
+        self.show()
+        self.raise_()
+        self.close_button.setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.hide()
+        else:
+            super().keyPressEvent(event)
+
+
+class Window(QMainWindow):
+    """The one window of Nebbet."""
+
+    def __init__(self, parts: Parts) -> None:
+        super().__init__()
+        self.setWindowTitle("Nebbet")
+        self.notices = NoticeStrip()
+        self.session = Session(parts, self.notices)
+        self.session.open()
+        self.letters = LettersPage(self.session)
+        self.library = LibraryPage(self.session)
+        self.register = RegisterPage(self.session)
+        self.profile = ProfilePage(self.session)
+        self.places: list[Place] = [self.letters, self.library, self.register]
+        self._stack = QStackedWidget()
+        for page in (*self.places, self.profile):
+            self._stack.addWidget(page)
+        self.find_field = Picker(
+            "Find", lambda words: finding.everything(self.session, words), "Find (Ctrl+F)"
+        )
+        self._lay_out()
+        self.help_box = HelpBox(self)
+        self._connect()
+        self._add_keys()
+        self._show_outbox()
+        self.resize(1280, 800)
+        self.setMinimumSize(900, 600)
+        self.go(self.profile if self.session.me is None else self.letters)
+        if self.session.me is None:
+            self.notices.say("Welcome to Nebbet. Say who you are and how your mailbox is reached.")
+
+    # Layout
+
+    def _lay_out(self) -> None:
+        middle = QWidget()
+        pieces.fill(
+            QVBoxLayout(middle), self._band(), pieces.rule(), self._stack, self.notices, spacing=0
+        )
+        self.setCentralWidget(middle)
+
+    def _band(self) -> QWidget:
+        band = QWidget()
+        band.setObjectName("band")
+        band.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        wordmark = pieces.label("Nebbet")
+        wordmark.setFont(theme.serif_font(19))
+        wordmark.setStyleSheet("padding: 0 18px 2px 6px;")
+        self.place_buttons: dict[str, QPushButton] = {}
+        for page in self.places:
+            made = pieces.button(page.title, partial(self.go, page), "place")
+            made.setCheckable(True)
+            made.setToolTip(f"Alt+{_NUMBERS[page.title]}")
+            self.place_buttons[page.title] = made
+        self.find_field.setMaximumWidth(300)
+        self.find_field.setMinimumWidth(160)
+        self.outbox_state = pieces.label("", "note")
+        self.person = pieces.button("", lambda: self.go(self.profile), "words", "Your profile")
+        places = pieces.row(*self.place_buttons.values(), spacing=18)
+        layout = QHBoxLayout(band)
+        pieces.fill(
+            layout,
+            wordmark,
+            places,
+            None,
+            self.find_field,
+            self.outbox_state,
+            self.person,
+            spacing=14,
+        )
+        layout.setContentsMargins(10, 0, 12, 0)
+        return band
+
+    def _connect(self) -> None:
+        self.find_field.picked.connect(self._found)
+        self.library.take.connect(self._take)
+        self.session.outbox_changed.connect(self._show_outbox)
+        self.session.settings_changed.connect(self._show_outbox)
+        self.session.catalogue_changed.connect(self._show_outbox)
+        self.session.taken_back.connect(lambda _id: self.go(self.letters))
+
+    def _add_keys(self) -> None:
+        for page in self.places:
+            self._key(
+                f"Go to {page.title}", f"Alt+{_NUMBERS[page.title]}", partial(self.go, page)
+            )
+        self._key("Find everywhere", "Ctrl+F", self.find_field.setFocus)
+        self._key("Help for this place", "F1", self.show_help)
+        self._key("Keys of this place", "Ctrl+/", self.show_help)
+        self._key("Close the message at the foot", "Ctrl+.", self.notices.hide)
+        self._key("Quit", "Ctrl+Q", self.close)
+
+    def _key(self, words: str, keys: str, act: Callable[[], object]) -> None:
+        action = QAction(words, self)
+        action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda _checked=False: act())
+        self.addAction(action)
+
+    # Places
+
+    @property
+    def place(self) -> Place:
+        """The page that is shown."""
+        page = self._stack.currentWidget()
+        assert isinstance(page, Place)
+        return page
+
+    def go(self, page: Place) -> None:
+        """Go to a place."""
+        self._stack.setCurrentWidget(page)
+        for name, made in self.place_buttons.items():
+            made.setChecked(name == page.title)
+        page.arrive()
+
+    def show_help(self) -> None:
+        """Show what this place is for and its keys."""
+        everywhere = [(a.shortcut().toString(), a.text()) for a in self.actions()]
+        self.help_box.open_for(self.place, everywhere)
+
+    def _take(self, template: str) -> None:
+        self.go(self.letters)
+        self.letters.take(template)
+
+    def _found(self, key: str) -> None:
+        """Open what the find field gave."""
+        kind, _, found = key.partition(":")
+        self.find_field.show_text("")
+        catalogue = self.session.catalogue
+        if kind == "template":
+            self.go(self.library)
+            self.library.show(found)
+        elif kind == "sent":
+            self.go(self.register)
+            self.register.show_entry(found)
+        else:
+            self.go(self.letters)
+            case = catalogue.cases.get(found)
+            contact = catalogue.contacts.get(case.contact if case else found)
+            self.letters.write_to(contact, case)
+
+    def _show_outbox(self) -> None:
+        outbox = self.session.outbox
+        troubled = sum(entry.state in ("refused", "uncertain") for entry in outbox)
+        late = any(entry.state == "waiting" for entry in outbox)
+        words = f"Outbox {len(outbox)}" if outbox else "Outbox empty"
+        if troubled:
+            words += f", {troubled} need you"
+        elif late:
+            words += ", mail server not reached"
+        self.outbox_state.setText(words)
+        self.outbox_state.setObjectName("stop" if troubled or late else "note")
+        self.outbox_state.style().polish(self.outbox_state)
+        me = self.session.me
+        self.person.setText(me.name if me else "Who are you?")
+        self.person.setAccessibleName(f"Profile: {self.person.text()}")
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Keep everything; letters that are held go at the next start, and the person is told."""
+        held = [e for e in self.session.outbox if e.state in ("held", "waiting", "sending")]
+        if held and not self.notices.ask(
+            "Letters are still in the outbox",
+            f"{len(held)} of them have not gone yet. They go when Nebbet is started again.",
+            "Quit",
+        ):
+            event.ignore()
+            return
+        if self.library.is_editing:
+            self.library.editor.keep_draft()
+        self.session.close()
+        event.accept()
