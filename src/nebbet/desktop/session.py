@@ -210,6 +210,7 @@ class Session(QObject):
                 f"The letter to {name} goes in {hold} seconds.",
                 "Take back",
                 lambda: self.take_back(letter.id),
+                hold,
             )
         self.sent.emit(letter.id)
 

@@ -131,7 +131,7 @@ class Window(QMainWindow):
             made.setToolTip(f"Alt+{_NUMBERS[page.title]}")
             self.place_buttons[page.title] = made
         self.find_field.setMaximumWidth(300)
-        self.find_field.setMinimumWidth(160)
+        self.find_field.setMinimumWidth(180)
         self.outbox_state = pieces.label("", "note")
         self.person = pieces.button("", lambda: self.go(self.profile), "words", "Your profile")
         places = pieces.row(*self.place_buttons.values(), spacing=18)
@@ -147,6 +147,7 @@ class Window(QMainWindow):
             spacing=14,
         )
         layout.setContentsMargins(10, 0, 12, 0)
+        layout.setStretchFactor(self.find_field, 2)
         return band
 
     def _connect(self) -> None:
@@ -159,9 +160,7 @@ class Window(QMainWindow):
 
     def _add_keys(self) -> None:
         for page in self.places:
-            self._key(
-                f"Go to {page.title}", f"Alt+{_NUMBERS[page.title]}", partial(self.go, page)
-            )
+            self._key(f"Go to {page.title}", f"Alt+{_NUMBERS[page.title]}", partial(self.go, page))
         self._key("Find everywhere", "Ctrl+F", self.find_field.setFocus)
         self._key("Help for this place", "F1", self.show_help)
         self._key("Keys of this place", "Ctrl+/", self.show_help)

@@ -70,20 +70,23 @@ def _send(office: Office, entry: Queued) -> None:
 
 
 def _finish(office: Office, entry: Queued) -> None:
-    """Enter the letter into the register, file its copy; each once, whatever fails between."""
+    """Enter the letter into the register and file its copy; neither happens twice, whatever
+    fails between."""
     item = entry.item
-    if not entry.recorded:
-        register.record(office.library, item.entry)
-        outbox.mark(office.personal, item.id, recorded=1)
-    if not entry.filed:
-        data = with_bcc(item.outgoing.data, item.outgoing.bcc)
-        moment = datetime.fromtimestamp(office.now(), UTC)
-        try:
-            imap.file_sent(office.account, _password(office), data, moment)
-        except NebbetError as error:
-            _wait_for_record(office, entry, f"Sent. Its copy for your mailbox waits: {error.what}")
-            return
-        outbox.mark(office.personal, item.id, filed=1)
+    register.record(office.library, item.entry)
+    data = with_bcc(item.outgoing.data, item.outgoing.bcc)
+    moment = datetime.fromtimestamp(office.now(), UTC)
+    try:
+        imap.file_sent(
+            office.account,
+            _password(office),
+            data,
+            moment,
+            unless_there=item.outgoing.message_id if entry.state == "sent" else "",
+        )
+    except NebbetError as error:
+        _wait_for_record(office, entry, f"Sent. Its copy for your mailbox waits: {error.what}")
+        return
     outbox.mark(office.personal, item.id, state="gone", due=office.now(), words="")
 
 

@@ -32,20 +32,31 @@ def mailbox(account: Account, password: str, timeout: float = TIMEOUT) -> Iterat
         raise unreachable(account.imap_host, error) from error
 
 
-def file_sent(account: Account, password: str, data: bytes, moment: datetime) -> None:
-    """Put a message into the Sent folder, as read; the folder is made if it is not there."""
+def file_sent(
+    account: Account, password: str, data: bytes, moment: datetime, *, unless_there: str = ""
+) -> None:
+    """Put a message into the Sent folder, as read; the folder is made if it is not there.
+
+    unless_there is a Message-ID: with it, a message that was filed before is not filed again.
+    """
     with mailbox(account, password) as client:
         if not client.folder_exists(account.sent_folder):
             client.create_folder(account.sent_folder)
+        if unless_there and _search(client, account, unless_there):
+            return
         client.append(account.sent_folder, data, flags=(b"\\Seen",), msg_time=moment)
+
+
+def _search(client: IMAPClient, account: Account, message_id: str) -> list[int]:
+    client.select_folder(account.sent_folder, readonly=True)
+    return list(client.search(["HEADER", "Message-ID", message_id]))
 
 
 def fetch_sent(account: Account, password: str, message_id: str) -> bytes:
     """Fetch a sent message by its Message-ID. Raises NebbetError when it is not there."""
     with mailbox(account, password) as client:
         if client.folder_exists(account.sent_folder):
-            client.select_folder(account.sent_folder, readonly=True)
-            found = client.search(["HEADER", "Message-ID", message_id])
+            found = _search(client, account, message_id)
             if found:
                 return bytes(client.fetch(found[-1:], [b"RFC822"])[found[-1]][b"RFC822"])
     raise NebbetError(

@@ -37,8 +37,6 @@ class Queued(Struct, frozen=True):
     state: State
     due: float
     attempts: int = 0
-    filed: bool = False
-    recorded: bool = False
     words: str = ""
 
 
@@ -49,8 +47,6 @@ def enqueue(engine: Engine, item: Item, due: float) -> None:
         "state": "held",
         "due": due,
         "attempts": 0,
-        "filed": 0,
-        "recorded": 0,
         "words": "",
         "item": msgspec.json.encode(item),
     }
@@ -72,8 +68,6 @@ def queued(engine: Engine, states: Iterable[State] = WAITING) -> list[Queued]:
                 state=row["state"],
                 due=row["due"],
                 attempts=row["attempts"],
-                filed=bool(row["filed"]),
-                recorded=bool(row["recorded"]),
                 words=row["words"],
             )
             for row in connection.execute(statement).mappings()
@@ -103,7 +97,7 @@ def claim(engine: Engine, item_id: str) -> bool:
 
 
 def mark(engine: Engine, item_id: str, **change: object) -> None:
-    """Write down where a letter stands now (state, due, filed, recorded, words)."""
+    """Write down where a letter stands now (state, due, words)."""
     with explained("The outbox cannot be written"), engine.begin() as connection:
         connection.execute(
             update(outbox_table).where(outbox_table.c.id == item_id).values(**change)

@@ -50,8 +50,6 @@ outbox_table = Table(
     Column("state", String(16), nullable=False),
     Column("due", Float, nullable=False),
     Column("attempts", Integer, nullable=False, default=0),
-    Column("filed", Integer, nullable=False, default=0),
-    Column("recorded", Integer, nullable=False, default=0),
     Column("words", Text, nullable=False, default=""),
     Column("item", LargeBinary, nullable=False),
     Index("outbox_state", "state"),

@@ -39,6 +39,7 @@ from nebbet.core.inline import Line, Slot
 _FIRST = QTextFormat.Property.UserProperty.value
 SLOT, SLOT_ID, SLOT_BLANK, ALT = (_FIRST + n for n in range(1, 5))
 BREAK = "\u2028"
+_LINE_HEIGHT = 22
 _OBJECT = "\ufffc"
 PICTURE = "file:"
 
@@ -201,10 +202,9 @@ def _is_ordered(found: QTextList) -> bool:
 
 def _block_format(block: Block) -> QTextBlockFormat:
     made = QTextBlockFormat()
-    made.setLineHeight(150, QTextBlockFormat.LineHeightTypes.ProportionalHeight.value)
-    top, bottom = {Heading: (10, 6), ListItem: (0, 2)}.get(type(block), (0, 10))
-    made.setTopMargin(top)
-    made.setBottomMargin(bottom)
+    # Lines are as high as in the message, pictures may be higher.
+    made.setLineHeight(_LINE_HEIGHT, QTextBlockFormat.LineHeightTypes.MinimumHeight.value)
+    made.setTopMargin({Heading: 16, ListItem: 4}.get(type(block), 12))
     if isinstance(block, Heading):
         made.setHeadingLevel(block.level)
     return made

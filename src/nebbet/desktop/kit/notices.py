@@ -9,12 +9,20 @@ from PySide6.QtWidgets import QHBoxLayout, QMessageBox, QWidget
 from nebbet.core.errors import NebbetError
 from nebbet.desktop.kit import pieces
 
+READ = 20  # seconds: long enough to read a sentence and decide
+
 
 class Voice(Protocol):
     """The port that messages go through; it knows no Qt."""
 
-    def say(self, text: str, action: str = "", act: Callable[[], object] | None = None) -> None:
-        """Tell something, with one thing that can be done about it."""
+    def say(
+        self,
+        text: str,
+        action: str = "",
+        act: Callable[[], object] | None = None,
+        seconds: int = READ,
+    ) -> None:
+        """Tell something for a while, with one thing that can be done about it."""
 
     def fail(self, error: NebbetError) -> None:
         """Tell what went wrong."""
@@ -26,8 +34,6 @@ class Voice(Protocol):
 class NoticeStrip(QWidget):
     """One sentence at the foot of the window, until it is closed, replaced or has been there
     long enough to read."""
-
-    SECONDS = 20
 
     def __init__(self) -> None:
         super().__init__()
@@ -49,7 +55,13 @@ class NoticeStrip(QWidget):
     def text(self) -> str:
         return self._text.text()
 
-    def say(self, text: str, action: str = "", act: Callable[[], object] | None = None) -> None:
+    def say(
+        self,
+        text: str,
+        action: str = "",
+        act: Callable[[], object] | None = None,
+        seconds: int = READ,
+    ) -> None:
         self._text.setText(text)
         self._text.setAccessibleName(text)
         self._act = act
@@ -57,7 +69,7 @@ class NoticeStrip(QWidget):
         self.action.setAccessibleName(action)
         self.action.setVisible(bool(action))
         self.show()
-        self._timer.start(self.SECONDS * 1000)
+        self._timer.start(seconds * 1000)
 
     def fail(self, error: NebbetError) -> None:
         self.say(error.sentence)

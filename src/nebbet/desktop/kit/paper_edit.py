@@ -29,6 +29,7 @@ from nebbet.desktop.kit.bodydoc import ShowSlot, Writer, paper_style
 from nebbet.desktop.kit.pictures import Pictures
 
 Kind = Literal["blank", "value", "changed", "unknown"]
+_LINE = 30  # pixels: the height of a single line
 OWN_FORMAT = "application/x-nebbet-body"
 
 
@@ -64,7 +65,7 @@ class PaperEdit(QTextEdit):
         self.viewport().setAutoFillBackground(False)
         if single:
             self.setLineWrapMode(QTextEdit.LineWrapMode.NoWrap)
-        self.document().setDocumentMargin(2 if single else 0)
+        self.document().setDocumentMargin(5 if single else 0)
         self.document().contentsChanged.connect(self._changed)
         self.document().documentLayout().documentSizeChanged.connect(self._fit)
         if pictures:
@@ -289,8 +290,8 @@ class PaperEdit(QTextEdit):
     def _fit(self, *_args: object) -> None:
         height = self.document().size().height()
         if self.single:
-            height = self.fontMetrics().height() + 10
-        self.setFixedHeight(max(int(height) + 2, 24 if self.single else 120))
+            height = max(height, _LINE)
+        self.setFixedHeight(max(int(height) + 1, _LINE if self.single else 120))
 
     def sizeHint(self) -> QSize:
         """As tall as the text."""

@@ -120,6 +120,11 @@ def grow(widget: QWidget) -> QWidget:
     return widget
 
 
+def keep_low(widget: QWidget) -> None:
+    """Let a widget be no taller than what is in it."""
+    widget.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+
+
 def restyle(widget: QWidget, name: str, value: object) -> None:
     """Set a property that the look depends on."""
     if widget.property(name) != value:

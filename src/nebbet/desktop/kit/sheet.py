@@ -24,6 +24,7 @@ class Sheet(QFrame):
         self.setObjectName("sheet")
         self.setPalette(theme.paper_palette())
         self.body = body
+        body.document().setDocumentMargin(28)
         self._band, self._foot = QLabel(), QLabel()
         self._row_pieces: dict[str, list[QWidget]] = {}
         layout = QVBoxLayout(self)
@@ -66,7 +67,23 @@ class Sheet(QFrame):
             f"border-top: 1px solid {frame.accent}; color: {frame.faint}; font-size: 12px;"
             " padding: 10px 28px;"
         )
-        self.body.setStyleSheet("QTextEdit { background: transparent; padding: 18px 24px; }")
+        self.body.setStyleSheet("QTextEdit { background: transparent; }")
+
+
+def paper_box(body: PaperEdit) -> QScrollArea:
+    """A body to be read, on a small piece of paper that scrolls."""
+    body.setReadOnly(True)
+    body.document().setDocumentMargin(18)
+    body.setStyleSheet("QTextEdit { background: transparent; }")
+    paper = QWidget()
+    paper.setObjectName("inside")
+    pieces.fill(QVBoxLayout(paper), body, None)
+    area = pieces.scrolled(paper)
+    area.setStyleSheet(
+        "QScrollArea { background: #FFFFFF; border: 1px solid #D8D1C6; }"
+        "QWidget#inside { background: #FFFFFF; }"
+    )
+    return area
 
 
 class _Ground(QWidget):
@@ -86,10 +103,10 @@ class _Ground(QWidget):
         """The ground, and the shadow under the sheet."""
         painter = QPainter(self)
         painter.fillRect(event.rect(), QColor(theme.tokens().desk))
-        for reach in range(6, 0, -1):
+        for reach in range(4, 0, -1):
             painter.fillRect(
-                self._sheet.geometry().adjusted(-reach, 2 - reach, reach, 2 + reach),
-                QColor(42, 36, 48, 6),
+                self._sheet.geometry().adjusted(-reach, 3 - reach, reach, 2 + reach),
+                QColor(42, 36, 48, 5),
             )
 
 

@@ -190,6 +190,7 @@ QToolTip {{ background: {panel}; color: {ink}; border: 1px solid {rule}; padding
 QMainWindow, QWidget#page, QStackedWidget {{ background: {desk}; }}
 QWidget#band {{ background: {panel}; border-bottom: 1px solid {rule}; }}
 QWidget#column {{ background: {panel}; }}
+QWidget#column QStackedWidget {{ background: transparent; }}
 QWidget#column[side="left"] {{ border-right: 1px solid {rule}; }}
 QWidget#column[side="right"] {{ border-left: 1px solid {rule}; }}
 QFrame#rule {{ background: {rule}; border: none; max-height: 1px; min-height: 1px; }}
@@ -262,10 +263,12 @@ QListView, QTableView, QTreeView {{
 QListView#popup {{ background: {panel}; border: 1px solid {faint}; }}
 QTableView::item {{ border-bottom: 1px solid {rule}; padding: 0 6px; }}
 QTableView::item:selected, QListView::item:selected {{ background: {chosen}; color: {ink}; }}
-QTableView:focus, QListView:focus {{ border-left: 2px solid {plum}; }}
+QListView, QTableView {{ border: 1px solid transparent; }}
+QTableView {{ background: {panel}; border-color: {rule}; }}
+QTableView:focus, QListView:focus {{ border: 1px solid {plum}; }}
 QHeaderView::section {{
     background: {panel}; color: {faint}; border: none; border-bottom: 1px solid {rule};
-    padding: 4px 6px; font-size: 12px; font-weight: 600;
+    padding: 4px 9px; font-size: 12px; font-weight: 600;
 }}
 QScrollArea, QScrollArea > QWidget > QWidget#inside {{ background: transparent; border: none; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}

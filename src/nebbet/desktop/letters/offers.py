@@ -1,9 +1,9 @@
 """What pickers offer: contacts, cases and templates, found by the core."""
 
-from nebbet.core import addresses, ranking
+from nebbet.core import addresses, inline, ranking
 from nebbet.core.records import Contact
 from nebbet.desktop.kit.picker import Choice
-from nebbet.library import Catalogue
+from nebbet.library import Catalogue, Template
 from nebbet.library.catalogue import case_entries, contact_entries, template_entries
 
 
@@ -48,7 +48,7 @@ def templates(catalogue: Catalogue, words: str, *, retired: bool = False) -> lis
     for key in ranking.find(words, entries):
         template = catalogue.templates[key]
         aside = "pinned" if template.pinned and not words else shelves.get(template.shelf, "")
-        choices.append(Choice(key, template.title, template.first_text.subject, aside))
+        choices.append(Choice(key, template.title, _subject(template), aside))
     return choices
 
 
@@ -61,3 +61,8 @@ def free_contact(text: str, contact_id: str) -> Contact | None:
     return Contact(
         contact_id, email=found.spec, first_name=first or last, last_name=last if first else ""
     )
+
+
+def _subject(template: Template) -> str:
+    """The subject with its placeholders left open."""
+    return inline.shown(inline.parse(template.first_text.subject), lambda _name: "…")

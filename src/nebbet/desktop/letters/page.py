@@ -21,7 +21,8 @@ from nebbet.desktop.letters.pull import PullBox
 from nebbet.desktop.letters.side import Attachments, Checks, SendControl
 from nebbet.desktop.session import Session
 
-LEFT_WIDTH, RIGHT_WIDTH = 220, 318
+WIDE = (220, 356)  # pixels: the pile and the particulars in a wide window
+NARROW = (176, 306)
 
 
 class LettersPage(Place):
@@ -60,7 +61,7 @@ class LettersPage(Place):
     def _lay_out(self) -> None:
         new = pieces.button("New letter", self.new_letter, hint="Ctrl+N")
         left = pieces.column("left", pieces.row(new, None), self.pile, margin=8)
-        left.setFixedWidth(LEFT_WIDTH)
+        self._left = left
         for view in (self._nothing(), self.paper, self.outgoing):
             self._middle.addWidget(view)
         self._side = self._right()
@@ -77,16 +78,16 @@ class LettersPage(Place):
 
     def _right(self) -> QWidget:
         about = pieces.row(pieces.label("Case", "faint"), self.case)
-        inside = QWidget()
-        rows = [self.particulars, self.attachments, self.checks]
-        pieces.fill(QVBoxLayout(inside), *rows, spacing=12)
-        inside.layout().setContentsMargins(0, 0, 8, 0)  # type: ignore[union-attr]
         drop = pieces.button("Discard", self.discard, "words")
-        side = pieces.column(
-            "right", about, pieces.scrolled(inside), pieces.rule(), self.sending, pieces.row(drop)
+        return pieces.column(
+            "right",
+            about,
+            pieces.scrolled(self.particulars),
+            self.attachments,
+            self.checks,
+            self.sending,
+            pieces.row(drop, None),
         )
-        side.setFixedWidth(RIGHT_WIDTH)
-        return side
 
     def _connect(self) -> None:
         self.pile.opened.connect(self.open_key)
@@ -118,6 +119,9 @@ class LettersPage(Place):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        left, right = WIDE if event.size().width() >= 1160 else NARROW
+        self._left.setFixedWidth(left)
+        self._side.setFixedWidth(right)
         if self.pull_box.isVisible():
             self.pull_box.setGeometry(self._middle.rect().adjusted(16, 16, -16, -16))
 

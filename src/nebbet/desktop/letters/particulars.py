@@ -19,7 +19,7 @@ _GROUPS = (
     ("fact", "Facts"),
     ("sender", "You"),
 )
-_LABEL_WIDTH = 104
+_LABEL_WIDTH = 96
 
 
 class LongValue(QPlainTextEdit):
@@ -65,8 +65,7 @@ class ValueRow(QWidget):
         grid.setVerticalSpacing(1)
         grid.addWidget(caption, 0, 0, Qt.AlignmentFlag.AlignTop)
         grid.addWidget(self.field, 0, 1)
-        grid.addWidget(self._back, 0, 2)
-        grid.addWidget(self._note, 1, 1, 1, 2)
+        grid.addLayout(pieces.row(pieces.grow(self._note), self._back), 1, 1)
         if isinstance(self.field, LongValue):
             self.field.textChanged.connect(self._type_long)
             self.field.entered.connect(self.entered)
@@ -125,7 +124,7 @@ class Particulars(QWidget):
         self._model = model
         self.rows: dict[str, ValueRow] = {}
         self._layout = QVBoxLayout(self)
-        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setContentsMargins(0, 0, 8, 0)
         self._layout.setSpacing(0)
         self._built: tuple[str, ...] = ()
         model.replaced.connect(partial(self._show, True))

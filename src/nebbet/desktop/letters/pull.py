@@ -10,6 +10,7 @@ from nebbet.core.letter import Letter
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import ChoiceList
+from nebbet.desktop.kit.sheet import paper_box
 from nebbet.desktop.kit.slot_edit import SlotEdit
 from nebbet.desktop.letters import offers
 from nebbet.desktop.letters.model import started, value_of
@@ -39,7 +40,6 @@ class PullBox(QFrame):
         self.list.installEventFilter(self)
         self._subject = pieces.label("", "heading", wrap=True)
         self._body = SlotEdit(session.pictures)
-        self._body.setReadOnly(True)
         theme.named(self._body, "Preview")
         self.take = pieces.button("Take (Return)", lambda: self._choose(False), "primary")
         self.over = pieces.button("Start over (Shift+Return)", lambda: self._choose(True))
@@ -49,11 +49,7 @@ class PullBox(QFrame):
 
     def _lay_out(self) -> None:
         right = QWidget()
-        paper = QWidget()
-        paper.setPalette(theme.paper_palette())
-        paper.setAutoFillBackground(True)
-        pieces.fill(QVBoxLayout(paper), self._body, None, margin=14)
-        pieces.fill(QVBoxLayout(right), self._subject, pieces.scrolled(paper))
+        pieces.fill(QVBoxLayout(right), self._subject, paper_box(self._body))
         self.list.setMinimumWidth(270)
         self.list.setMaximumWidth(330)
         lower = pieces.row(self.list, pieces.grow(right), spacing=12)

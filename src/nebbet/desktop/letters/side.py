@@ -31,6 +31,7 @@ class Attachments(QWidget):
         head = pieces.row(pieces.label("Attachments", "heading"), None, self._total, self.add)
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._rows, spacing=2)
         self.setAcceptDrops(True)
+        pieces.keep_low(self)
         model.replaced.connect(self._show)
         model.worked_out.connect(self._show)
 
@@ -82,7 +83,11 @@ class Checks(QWidget):
         self._rows = QVBoxLayout()
         self._state = pieces.label("", "note")
         head = pieces.row(pieces.label("Checks", "heading"), None, self._state)
-        pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._rows, spacing=2)
+        inside = QWidget()
+        self._inside = pieces.fill(QVBoxLayout(inside), self._rows, None)
+        self._area = pieces.scrolled(inside)
+        pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._area, spacing=2)
+        pieces.keep_low(self)
         model.replaced.connect(self._show)
         model.worked_out.connect(self._show)
 
@@ -95,6 +100,9 @@ class Checks(QWidget):
         pieces.clear(self._rows)
         for finding in found:
             self._rows.addLayout(self._row(finding))
+        width = self.width() - 12
+        needed = max(self._inside.heightForWidth(width), self._inside.minimumSize().height())
+        self._area.setFixedHeight(min(needed, 120) if found else 0)
         self._state.setText(_summary(found))
         self._state.setObjectName("note" if found else "done")
         self._state.style().polish(self._state)

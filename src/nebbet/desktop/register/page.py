@@ -178,7 +178,7 @@ def _table() -> QTableWidget:
     header = made.horizontalHeader()
     header.setHighlightSections(False)
     header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-    for column, width in enumerate((118, 130, 76, 150, 190)):
+    for column, width in enumerate((132, 124, 84, 150, 190)):
         made.setColumnWidth(column, width)
     header.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
     return made

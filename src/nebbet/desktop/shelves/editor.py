@@ -93,6 +93,7 @@ class TemplateEditor(Place):
         self.title_field.setPlaceholderText("Title in the library; it is never sent")
         self.note.setPlaceholderText("What changed, in one line")
         self.languages.setDrawBase(False)
+        self.languages.setExpanding(False)
         self.sheet = Sheet([(LINES[part], self.lines[part]) for part in LINES], self.body)
         tools = BodyTools(self.body, self._session.add_files)
         head = QWidget()

@@ -11,6 +11,7 @@ from nebbet.core.placeholders import Particular
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import size_words
+from nebbet.desktop.kit.sheet import paper_box
 from nebbet.desktop.kit.slot_edit import SlotEdit, Value
 from nebbet.desktop.session import Session
 from nebbet.library import Template
@@ -36,11 +37,11 @@ class ReadingPane(QWidget):
         self.retire_button = pieces.button("Retire", self._emit_retire)
         self._languages = QTabBar()
         self._languages.setDrawBase(False)
+        self._languages.setExpanding(False)
         theme.named(self._languages, "Language of the text")
         self._languages.currentChanged.connect(lambda _index: self._show_text())
         self._heads = pieces.label("", "", wrap=True)
         self._body = SlotEdit(session.pictures)
-        self._body.setReadOnly(True)
         theme.named(self._body, "Text of the template")
         self._dates = pieces.label("", "note", wrap=True)
         self._lay_out()
@@ -49,10 +50,6 @@ class ReadingPane(QWidget):
         buttons = pieces.row(
             self.take_button, self.edit_button, self.pin_button, self.retire_button, None
         )
-        paper = QWidget()
-        paper.setPalette(theme.paper_palette())
-        paper.setAutoFillBackground(True)
-        pieces.fill(QVBoxLayout(paper), self._body, None, margin=14)
         self._content = QWidget()
         pieces.fill(
             QVBoxLayout(self._content),
@@ -61,7 +58,7 @@ class ReadingPane(QWidget):
             buttons,
             self._languages,
             self._heads,
-            pieces.scrolled(paper),
+            paper_box(self._body),
             self._dates,
             spacing=8,
         )
