@@ -102,6 +102,7 @@ class Window(QMainWindow):
         self._connect()
         self._add_keys()
         self._show_outbox()
+        theme.choose(parts.settings.look)
         self.resize(1280, 800)
         self.setMinimumSize(900, 600)
         self.go(self.profile if self.session.me is None else self.letters)
@@ -154,7 +155,7 @@ class Window(QMainWindow):
         self.find_field.picked.connect(self._found)
         self.library.take.connect(self._take)
         self.session.outbox_changed.connect(self._show_outbox)
-        self.session.settings_changed.connect(self._show_outbox)
+        self.session.settings_changed.connect(self._take_settings)
         self.session.catalogue_changed.connect(self._show_outbox)
         self.session.taken_back.connect(lambda _id: self.go(self.letters))
 
@@ -214,6 +215,10 @@ class Window(QMainWindow):
             case = catalogue.cases.get(found)
             contact = catalogue.contacts.get(case.contact if case else found)
             self.letters.write_to(contact, case)
+
+    def _take_settings(self) -> None:
+        theme.choose(self.session.settings.look)
+        self._show_outbox()
 
     def _show_outbox(self) -> None:
         outbox = self.session.outbox

@@ -24,11 +24,12 @@ class Account(Struct, frozen=True, omit_defaults=True):
 
 
 class Settings(Struct, frozen=True, omit_defaults=True):
-    """What one person has set."""
+    """What one person has set. look is light, dark, or empty for the desktop's own."""
 
     member: str = ""
     library: str = ""
     hold_seconds: int = 10
+    look: str = ""
     account: Account = Account()
 
 

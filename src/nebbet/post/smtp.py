@@ -15,6 +15,10 @@ from nebbet.post.connection import (
 )
 from nebbet.post.settings import Account
 
+# An address literal (RFC 5321 §4.1.3): smtplib would else ask the network for this machine's name,
+# wait for it, and tell it to the world.
+_ME = "[127.0.0.1]"
+
 
 def deliver(
     account: Account,
@@ -31,7 +35,9 @@ def deliver(
     the letter can be mended and sent once.
     """
     try:
-        with smtplib.SMTP(account.smtp_host, account.smtp_port, timeout=timeout) as server:
+        with smtplib.SMTP(
+            account.smtp_host, account.smtp_port, local_hostname=_ME, timeout=timeout
+        ) as server:
             _enter(server, account, password)
             _offer(server, sender, recipients)
             _hand_over(server, data)

@@ -37,7 +37,7 @@ from nebbet.core.body import (
 from nebbet.core.inline import Line, Slot
 
 _FIRST = QTextFormat.Property.UserProperty.value
-SLOT, SLOT_ID, SLOT_BLANK, ALT = (_FIRST + n for n in range(1, 5))
+SLOT, SLOT_ID, SLOT_BLANK, ALT, WIDTH = (_FIRST + n for n in range(1, 6))
 BREAK = "\u2028"
 _LINE_HEIGHT = 22
 _OBJECT = "\ufffc"
@@ -75,8 +75,10 @@ def paper_style(frame: Frame) -> Style:
 class Writer:
     """Writes inlines and bodies at a cursor; gives every slot an id of its own."""
 
-    def __init__(self, style: Style, show: ShowSlot | None, first_id: int = 1) -> None:
-        self.style, self._show, self.next_id = style, show, first_id
+    def __init__(
+        self, style: Style, show: ShowSlot | None, first_id: int = 1, widest: int = 0
+    ) -> None:
+        self.style, self._show, self.next_id, self._widest = style, show, first_id, widest
         self._lists: dict[int, QTextList] = {}
 
     def char_format(self, *, heading: int = 0) -> QTextCharFormat:
@@ -134,7 +136,7 @@ class Writer:
                 case Break():
                     cursor.insertText(BREAK, base)
                 case Picture():
-                    cursor.insertImage(_image_format(part))
+                    cursor.insertImage(_image_format(part, self._widest))
                 case Run():
                     self._content(cursor, part.content, self._styled(base, part))
 
@@ -210,12 +212,14 @@ def _block_format(block: Block) -> QTextBlockFormat:
     return made
 
 
-def _image_format(picture: Picture) -> QTextImageFormat:
+def _image_format(picture: Picture, widest: int) -> QTextImageFormat:
+    """A picture is shown no wider than the paper, as mail programs do; its own width is kept."""
     made = QTextImageFormat()
     made.setName(PICTURE + picture.file)
     made.setProperty(ALT, inline.source(picture.alt))
+    made.setProperty(WIDTH, picture.width)
     if picture.width:
-        made.setWidth(picture.width)
+        made.setWidth(min(picture.width, widest) if widest else picture.width)
     return made
 
 
@@ -282,7 +286,7 @@ def _inlines(block: QTextBlock) -> Iterator[Inline]:
 def _pictures(found: QTextImageFormat, count: int) -> Iterator[Inline]:
     if found.name().startswith(PICTURE):
         alt = inline.parse(str(found.property(ALT) or ""))
-        picture = Picture(found.name().removeprefix(PICTURE), alt, int(found.width()))
+        picture = Picture(found.name().removeprefix(PICTURE), alt, int(found.property(WIDTH) or 0))
         yield from [picture] * count
 
 

@@ -77,7 +77,8 @@ class PaperEdit(QTextEdit):
     def writer(self, show: ShowSlot | None = None, first_id: int = 1) -> Writer:
         """What writes into this editor in the type of its frame."""
         style = paper_style(self._frame)
-        return Writer(style, show, first_id)
+        widest = self.viewport().width() - 2 * round(self.document().documentMargin())
+        return Writer(style, show, first_id, widest if self.isVisible() else 0)
 
     def set_frame(self, frame: Frame) -> None:
         """Take the type and colours of a frame; shown with the next load."""

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtWidgets import (
     QBoxLayout,
     QFrame,
@@ -39,10 +39,23 @@ def button(text: str, act: Callable[[], object], kind: str = "", hint: str = "")
     return made
 
 
+class _Tool(QToolButton):
+    """Draws its icon anew when the colours change."""
+
+    def __init__(self, icon: str) -> None:
+        super().__init__()
+        self._icon = icon
+        self.setIcon(theme.icon(icon))
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.PaletteChange:
+            self.setIcon(theme.icon(self._icon))
+        super().changeEvent(event)
+
+
 def tool(icon: str, name: str, act: Callable[[], object], hint: str = "") -> QToolButton:
     """A button with an icon in place of a word."""
-    made = QToolButton()
-    made.setIcon(theme.icon(icon))
+    made = _Tool(icon)
     made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
     theme.named(made, name, hint or name)
     made.clicked.connect(lambda _checked=False: act())

@@ -81,7 +81,11 @@ DARK = Tokens(
 
 
 def tokens() -> Tokens:
-    """The colours of the scheme that the desktop asks for now."""
+    """The colours of the scheme that the person chose, or that the desktop asks for now."""
+    application = QGuiApplication.instance()
+    chosen = str(application.property("look") or "") if application else ""
+    if chosen:
+        return DARK if chosen == "dark" else LIGHT
     scheme = QGuiApplication.styleHints().colorScheme()
     return DARK if scheme == Qt.ColorScheme.Dark else LIGHT
 
@@ -119,6 +123,14 @@ def apply(application: QApplication) -> None:
     application.setFont(ui_font())
     _dress(application)
     application.styleHints().colorSchemeChanged.connect(lambda _scheme: _dress(application))
+
+
+def choose(look: str) -> None:
+    """Take a look: "light", "dark", or "" for the desktop's own."""
+    application = QApplication.instance()
+    if isinstance(application, QApplication) and (application.property("look") or "") != look:
+        application.setProperty("look", look)
+        _dress(application)
 
 
 def _dress(application: QApplication) -> None:
@@ -254,6 +266,9 @@ QToolButton:hover {{ border-color: {rule}; }}
 QToolButton:focus {{ border-color: {plum}; }}
 QToolButton:checked {{ background: {chosen}; border-color: {plum}; }}
 QCheckBox {{ color: {ink}; spacing: 6px; }}
+QCheckBox::indicator:unchecked {{
+    width: 12px; height: 12px; border: 1px solid {faint}; background: {field};
+}}
 QCheckBox:focus {{ color: {plum}; }}
 
 QListView, QTableView, QTreeView {{
@@ -290,6 +305,8 @@ QWidget#notice QPushButton {{ color: {panel}; border-color: {faint}; }}
 QWidget#notice QPushButton:focus {{ border: 1px solid {panel}; }}
 QWidget#box {{ background: {panel}; border: 1px solid {faint}; }}
 QFrame#sheet {{ background: #FFFFFF; border: 1px solid {rule}; }}
+QFrame#sheet QLineEdit {{ background: transparent; color: #2A2430; border-color: transparent; }}
+QFrame#sheet QLineEdit:focus {{ background: #FFFFFF; border-color: #6B2E5F; }}
 QFrame#sheet QLabel#field {{ color: #665E6C; }}
 QFrame#sheet QFrame#rule {{ background: #E4DFD6; }}
 """

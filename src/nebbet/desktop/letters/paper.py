@@ -36,7 +36,6 @@ class LetterPaper(QWidget):
         rows += [(name, self.lines[part]) for part, name in LINES.items()]
         self.sheet = Sheet(rows, self.body)
         self.to.setPalette(theme.paper_palette())
-        self.to.setProperty("quiet", True)
         self.tools = BodyTools(self.body)
         self.more = pieces.button("Cc, Bcc, Reply-To", self.show_all_rows, "words")
         self.tools.layout().addWidget(self.more)  # type: ignore[union-attr]

@@ -104,6 +104,7 @@ class ValueRow(QWidget):
             pieces.restyle(self.field, "quiet", not own and not particular.is_blank)
         self._back.setVisible(particular.changed)
         self._note.setText(_note(particular))
+        self.field.setToolTip(text)
         self.field.setAccessibleDescription(self._note.text())
 
 

@@ -15,6 +15,7 @@ from nebbet.desktop.kit.message_view import size_words
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.session import Session
 
+_SHOWN = 4
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
 
 
@@ -83,10 +84,7 @@ class Checks(QWidget):
         self._rows = QVBoxLayout()
         self._state = pieces.label("", "note")
         head = pieces.row(pieces.label("Checks", "heading"), None, self._state)
-        inside = QWidget()
-        self._inside = pieces.fill(QVBoxLayout(inside), self._rows, None)
-        self._area = pieces.scrolled(inside)
-        pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._area, spacing=2)
+        pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._rows, spacing=2)
         pieces.keep_low(self)
         model.replaced.connect(self._show)
         model.worked_out.connect(self._show)
@@ -98,11 +96,11 @@ class Checks(QWidget):
         self._shown = found
         self._at = -1
         pieces.clear(self._rows)
-        for finding in found:
+        for finding in found[:_SHOWN]:
             self._rows.addLayout(self._row(finding))
-        width = self.width() - 12
-        needed = max(self._inside.heightForWidth(width), self._inside.minimumSize().height())
-        self._area.setFixedHeight(min(needed, 120) if found else 0)
+        if len(found) > _SHOWN:
+            more = f"and {len(found) - _SHOWN} more: F8 goes from one to the next"
+            self._rows.addWidget(pieces.label(more, "note"))
         self._state.setText(_summary(found))
         self._state.setObjectName("note" if found else "done")
         self._state.style().polish(self._state)

@@ -50,11 +50,16 @@ class ProfilePage(Place):
         self.language = QComboBox()
         for code, name in _LANGUAGES.items():
             self.language.addItem(name, code)
+        self.look = QComboBox()
+        for look, words in _LOOKS.items():
+            self.look.addItem(words, look)
         self.hold, self.smtp_port, self.imap_port = QSpinBox(), QSpinBox(), QSpinBox()
         self.hold.setRange(0, 600)
         self.hold.setSuffix(" seconds")
         for port in (self.smtp_port, self.imap_port):
             port.setRange(1, 65535)
+        for number in (self.hold, self.smtp_port, self.imap_port):
+            number.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.password = QLineEdit()
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
         self.password.setPlaceholderText("as it is")
@@ -69,7 +74,7 @@ class ProfilePage(Place):
         person = self._form(
             "You",
             [(words, self.fields[name]) for name, words in _PERSON.items()]
-            + [("Language", self.language)],
+            + [("Language", self.language), ("Look", self.look)],
         )
         account = self._form(
             "Mail account",
@@ -125,6 +130,7 @@ class ProfilePage(Place):
         for name in _ACCOUNT:
             self.fields[name].setText(str(getattr(account, name)))
         self.language.setCurrentIndex(max(self.language.findData(me.language), 0))
+        self.look.setCurrentIndex(max(self.look.findData(self._session.settings.look), 0))
         self.smtp_port.setValue(account.smtp_port)
         self.imap_port.setValue(account.imap_port)
         self.hold.setValue(self._session.settings.hold_seconds)
@@ -152,6 +158,7 @@ class ProfilePage(Place):
             member=member.id,
             account=self._account(),
             hold_seconds=self.hold.value(),
+            look=str(self.look.currentData()),
         )
         self._session.save_settings(settings, member, self.password.text())
 
@@ -172,6 +179,7 @@ class ProfilePage(Place):
         )
 
 
+_LOOKS = {"": "as the desktop", "light": "light", "dark": "dark"}
 _PERSON = {
     "first_name": "First name",
     "last_name": "Last name",

@@ -1,6 +1,7 @@
 """The register: every letter that went out, newest first, and the message as it was sent."""
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -44,7 +45,7 @@ class RegisterPage(Place):
         self.find_field.setPlaceholderText("Find by person, case, template or subject")
         self.find_field.setClearButtonEnabled(True)
         theme.named(self.find_field, "Find in the register")
-        self.table = _table()
+        self.table = _Table()
         self._count = pieces.label("", "note")
         self.view = MessageView()
         self._told = pieces.label("", "faint", wrap=True)
@@ -163,25 +164,32 @@ class RegisterPage(Place):
         self._session.fetch_sent(entry, done, failed)
 
 
-def _table() -> QTableWidget:
-    made = QTableWidget(0, len(_COLUMNS))
-    theme.named(made, "Register")
-    made.setHorizontalHeaderLabels(list(_COLUMNS))
-    made.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-    made.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-    made.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-    made.setShowGrid(False)
-    made.setWordWrap(False)
-    made.setTabKeyNavigation(False)
-    made.verticalHeader().hide()
-    made.verticalHeader().setDefaultSectionSize(theme.ROW + 2)
-    header = made.horizontalHeader()
-    header.setHighlightSections(False)
-    header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-    for column, width in enumerate((132, 124, 84, 150, 190)):
-        made.setColumnWidth(column, width)
-    header.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
-    return made
+class _Table(QTableWidget):
+    """The rows of the register; a narrow one leaves out what the message itself shows."""
+
+    def __init__(self) -> None:
+        super().__init__(0, len(_COLUMNS))
+        theme.named(self, "Register")
+        self.setHorizontalHeaderLabels(list(_COLUMNS))
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        self.setTabKeyNavigation(False)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(theme.ROW + 2)
+        header = self.horizontalHeader()
+        header.setHighlightSections(False)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for column, width in enumerate((144, 124, 84, 150, 190)):
+            self.setColumnWidth(column, width)
+        header.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        for column, needed in ((3, 640), (5, 720)):
+            self.setColumnHidden(column, event.size().width() < needed)
 
 
 def _count(found: int, of: int) -> str:

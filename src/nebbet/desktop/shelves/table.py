@@ -11,7 +11,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QKeyEvent, QPainter
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -141,6 +141,12 @@ class TemplatesTable(QTableView):
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         for column, width in ((1, 56), (2, 72), (3, 84), (4, 128)):
             self.setColumnWidth(column, width)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a narrow window the title needs the room more than the numbers do."""
+        super().resizeEvent(event)
+        for column, needed in ((1, 300), (2, 380), (_USES, 560)):
+            self.setColumnHidden(column, event.size().width() < needed)
 
     def show_rows(self, rows: list[tuple[Template, Usage]], now: datetime) -> None:
         """Show other rows; the template at hand stays at hand if it is among them."""
