@@ -33,7 +33,7 @@ def _open() -> tuple[Library, Settings]:
     if not path.exists():
         raise NebbetError(
             f"There is no library at {path}",
-            todo="Open the window once, or set NEBBET_HOME to the folder that has one",
+            advice="Open the window once, or set NEBBET_HOME to the folder that has one",
         )
     return open_library(path), settings
 
@@ -70,7 +70,7 @@ def render(
     for pair in answers:
         name, given, text = pair.partition("=")
         if not given:
-            raise NebbetError(f"“{pair}” sets nothing", todo="Write --set name=value")
+            raise NebbetError(f"“{pair}” sets nothing", advice="Write --set name=value")
         letter = letters.answer(letter, name, text)
     moment = datetime.combine(on, now.timetz())
     world = catalogue.world(moment, me, letter.language, letter.recipient, letter.case)
@@ -97,7 +97,7 @@ def _me(catalogue: Catalogue, settings: Settings) -> Member:
     me = catalogue.members.get(settings.member)
     if me is None:
         raise NebbetError(
-            "Nebbet does not know who you are", todo="Complete your profile in the window first"
+            "Nebbet does not know who you are", advice="Complete your profile in the window first"
         )
     return me
 
@@ -126,7 +126,7 @@ def _template(catalogue: Catalogue, words: str) -> Template:
     found = ranking.find(words, template_entries(catalogue))
     if not found:
         raise NebbetError(
-            f"No template is called “{words}”", todo="nebbet find shows what there is"
+            f"No template is called “{words}”", advice="nebbet find shows what there is"
         )
     return catalogue.templates[found[0]]
 
@@ -143,7 +143,7 @@ def _contact(catalogue: Catalogue, words: str) -> Contact:
     if not found:
         raise NebbetError(
             f"“{words}” is neither a known person nor a mail address: {address.reason}",
-            todo="Give a name from the contacts, or a whole address",
+            advice="Give a name from the contacts, or a whole address",
         )
     return catalogue.contacts[found[0]]
 
@@ -152,7 +152,7 @@ def _case(catalogue: Catalogue, number: str) -> Case:
     for case in catalogue.cases.values():
         if fold(case.number) == fold(number):
             return case
-    raise NebbetError(f"There is no case “{number}”", todo="nebbet find shows what there is")
+    raise NebbetError(f"There is no case “{number}”", advice="nebbet find shows what there is")
 
 
 def _write(data: bytes, output: str) -> None:

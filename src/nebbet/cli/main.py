@@ -58,14 +58,14 @@ def read_text(path: str, what: str) -> str:
     try:
         return data.decode("utf-8")
     except UnicodeDecodeError:
-        raise NebbetError(f"{what} {path} is not UTF-8 text", todo="Save it as UTF-8") from None
+        raise NebbetError(f"{what} {path} is not UTF-8 text", advice="Save it as UTF-8") from None
 
 
 def _day(_ctx: click.Context, _param: click.Parameter, text: str | None) -> date:
     try:
         return date.fromisoformat(text) if text else datetime.now().astimezone().date()
     except ValueError:
-        raise NebbetError(f"“{text}” is not a day", todo="Write it as 2026-11-25") from None
+        raise NebbetError(f"“{text}” is not a day", advice="Write it as 2026-11-25") from None
 
 
 on_day = click.option("--on", callback=_day, metavar="DATE", help="as if today were that day")
@@ -126,11 +126,11 @@ def _read_values(path: str) -> dict[str, values.Value]:
         raw = json.loads(text)
     except ValueError as error:
         raise NebbetError(
-            f"The values file {path} is not JSON: {error}", todo='It looks like {"name": "Ana"}'
+            f"The values file {path} is not JSON: {error}", advice='It looks like {"name": "Ana"}'
         ) from None
     if not isinstance(raw, dict):
         raise NebbetError(
-            f"The values file {path} holds no names", todo='It looks like {"name": "Ana"}'
+            f"The values file {path} holds no names", advice='It looks like {"name": "Ana"}'
         )
     return values.mapping_from_json(raw)
 

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable
 from msgspec import Struct
 
 # Eighty characters hold any sensible name; the bound keeps hostile input linear.
-_SLOT = re.compile(r"\{\{[ \t]*([^{}\r\n]{1,80}?)[ \t]*\}\}")
+SLOT = re.compile(r"\{\{[ \t]*([^{}\s][^{}\r\n]{0,79}?)[ \t]*\}\}")
 
 
 class Slot(Struct, frozen=True, omit_defaults=True):
@@ -31,7 +31,7 @@ def parse(text: str) -> Line:
     """
     parts: list[str | Slot] = []
     end = 0
-    for match in _SLOT.finditer(text):
+    for match in SLOT.finditer(text):
         if match.start() > end:
             parts.append(text[end : match.start()])
         parts.append(Slot(match.group(1)))

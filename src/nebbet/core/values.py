@@ -41,7 +41,7 @@ def from_json(raw: object) -> Value:
             return _tagged(raw)
         except (ValueError, InvalidOperation, KeyError, TypeError):
             pass
-    raise NebbetError(f"The value {raw!r} cannot be read", todo=f"A value is {SHAPES}")
+    raise NebbetError(f"The value {raw!r} cannot be read", advice=f"A value is {SHAPES}")
 
 
 def _tagged(raw: Mapping[object, object]) -> Value:

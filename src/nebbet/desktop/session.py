@@ -295,7 +295,7 @@ class Session(QObject):
             if self.me is None or entry.sender != self.me.id:
                 raise NebbetError(
                     "The message was sent by somebody else",
-                    todo="It can be opened from the mailbox it was sent from",
+                    advice="It can be opened from the mailbox it was sent from",
                 )
             return imap.fetch_sent(account, password, entry.message_id)
 

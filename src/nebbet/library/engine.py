@@ -54,10 +54,10 @@ def explained(what: str, kept: str = "Nothing was changed") -> Iterator[None]:
     except (DBAPIError, sqlite3.Error) as error:
         origin = error.orig if isinstance(error, DBAPIError) else error
         code = getattr(origin, "sqlite_errorcode", 0) & 0xFF
-        reason, todo = _REASONS.get(code, _DEFAULT)
-        raise NebbetError(f"{what}: {reason}", kept=kept, todo=todo) from error
+        reason, advice = _REASONS.get(code, _DEFAULT)
+        raise NebbetError(f"{what}: {reason}", kept=kept, advice=advice) from error
     except OSError as error:
         reason = (error.strerror or str(error)).lower()
         raise NebbetError(
-            f"{what}: {reason}", kept=kept, todo="Check the folder and try again"
+            f"{what}: {reason}", kept=kept, advice="Check the folder and try again"
         ) from error

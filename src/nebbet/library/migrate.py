@@ -33,7 +33,7 @@ def look(path: Path) -> Found:
         raise NebbetError(
             f"The library {path.name} was made by a newer Nebbet",
             kept="It was not touched",
-            todo="Update Nebbet on this computer",
+            advice="Update Nebbet on this computer",
         )
     return "current" if revision == NEWEST else "older"
 
@@ -42,7 +42,7 @@ def _no_library(path: Path) -> NebbetError:
     return NebbetError(
         f"{path.name} is not a Nebbet library",
         kept="The file was not touched",
-        todo="Choose another file, or a new name to start a library",
+        advice="Choose another file, or a new name to start a library",
     )
 
 

@@ -50,7 +50,7 @@ def refuse_large(name: str, size: int) -> None:
         raise NebbetError(
             f"{name} has {size / 2**20:.0f} MB; a file may have at most {LARGEST_FILE // 2**20} MB",
             kept="It was not added",
-            todo="Make it smaller, or put a link to it in the text",
+            advice="Make it smaller, or put a link to it in the text",
         )
 
 
@@ -99,7 +99,7 @@ class Library:
             found = connection.scalar(statement)
         if found is None:
             raise NebbetError(
-                "A file is not in the library any more", todo="Attach it again, or leave it out"
+                "A file is not in the library any more", advice="Attach it again, or leave it out"
             )
         return bytes(found)
 

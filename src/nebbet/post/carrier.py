@@ -105,7 +105,7 @@ def _put_off(office: Office, entry: Queued, error: DeliveryError) -> None:
         entry.item.id,
         state=kinds.get(error.kind, "refused"),
         due=office.now() + pause if again else office.now(),
-        words=f"{error.what}. {error.todo}.",
+        words=f"{error.what}. {error.advice}.",
     )
 
 

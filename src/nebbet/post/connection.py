@@ -20,8 +20,8 @@ class DeliveryError(NebbetError):
     certificate), uncertain (the line was cut before the server's answer came).
     """
 
-    def __init__(self, kind: Kind, what: str, todo: str) -> None:
-        super().__init__(what, kept="The letter is in your outbox", todo=todo)
+    def __init__(self, kind: Kind, what: str, advice: str) -> None:
+        super().__init__(what, kept="The letter is in your outbox", advice=advice)
         self.kind = kind
 
 

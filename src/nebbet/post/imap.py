@@ -27,7 +27,7 @@ def mailbox(account: Account, password: str, timeout: float = TIMEOUT) -> Iterat
     except (OSError, ssl.SSLError, EOFError, IMAPClientError) as error:
         if isinstance(error, IMAPClientError) and not isinstance(error, IMAPClient.AbortError):
             raise NebbetError(
-                f"The mailbox says: {server_words(str(error))}", todo="Try again later"
+                f"The mailbox says: {server_words(str(error))}", advice="Try again later"
             ) from error
         raise unreachable(account.imap_host, error) from error
 
@@ -61,5 +61,5 @@ def fetch_sent(account: Account, password: str, message_id: str) -> bytes:
                 return bytes(client.fetch(found[-1:], [b"RFC822"])[found[-1]][b"RFC822"])
     raise NebbetError(
         f"The message is not in the folder {account.sent_folder} of your mailbox",
-        todo="It may have been moved or deleted there",
+        advice="It may have been moved or deleted there",
     )

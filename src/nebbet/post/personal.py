@@ -68,7 +68,7 @@ def open_personal(path: Path) -> Engine:
                 raise NebbetError(
                     f"The file {path.name} was made by a newer Nebbet",
                     kept=kept,
-                    todo="Update Nebbet on this computer",
+                    advice="Update Nebbet on this computer",
                 )
             metadata.create_all(connection)
             connection.execute(text(f"PRAGMA user_version = {VERSION}"))

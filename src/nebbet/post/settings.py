@@ -45,7 +45,7 @@ def read_settings(path: Path) -> Settings:
         raise NebbetError(
             f"The settings in {path.name} cannot be read: {error}",
             kept="The file was not touched",
-            todo="Mend it in a text editor, or move it away to start anew",
+            advice="Mend it in a text editor, or move it away to start anew",
         ) from None
 
 

@@ -30,6 +30,8 @@ _BLOCKS = {
 _KEPT = _BLOCKS | _BOLD | _ITALIC | {"a", "br", "img", "span", "tbody", "thead"}
 _SPACES = re.compile(r"[ \t\r\n\f]+")
 _FILE = re.compile(r"file:([0-9a-f]{64})")
+# Characters that XML cannot say (XML 1.0 §2.2), and so the parser cannot take.
+_UNSAYABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")
 _LINK = re.compile(r"(?:https?://|mailto:|tel:|\{\{)[^\s]", re.IGNORECASE)
 DEEPEST_LIST = 8
 
@@ -44,7 +46,7 @@ def read(text: str) -> Body:
     '<p>Hello <strong>{{name}}</strong></p>\\n'
     """
     cleaned = nh3.clean(
-        text.replace("\x00", ""),
+        _UNSAYABLE.sub("", text),
         tags=_KEPT,
         clean_content_tags={"script", "style", "title"},
         attributes={"a": {"href"}, "img": {"src", "alt", "width"}},
@@ -54,7 +56,9 @@ def read(text: str) -> Body:
     if not cleaned.strip():
         return ()
     reader = _Reader()
-    reader.walk(html.fragment_fromstring(cleaned, create_parent="div"))
+    # Without huge_tree the parser gives up on markup nested deeper than 256, and the text is lost.
+    parser = html.HTMLParser(huge_tree=True)
+    reader.walk(html.fragment_fromstring(cleaned, create_parent="div", parser=parser))
     return tidy(reader.blocks)
 
 

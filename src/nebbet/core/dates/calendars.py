@@ -55,6 +55,6 @@ def _holidays(code: str) -> Mapping[date, str]:
     except NotImplementedError:
         raise NebbetError(
             f"There is no calendar “{code}”",
-            todo="Give a country and, where it has them, a subdivision: GB-SCT, DE-BY, FR, NO",
+            advice="Give a country and, where it has them, a subdivision: GB-SCT, DE-BY, FR, NO",
         ) from None
     return found

@@ -43,7 +43,7 @@ class RuleError(NebbetError):
         super().__init__(
             f"The date rule “{text[:80]}” cannot be read at character {place + 1}: "
             f"expected {expected}",
-            todo=f"Rules look like: {', '.join(FORMS)}",
+            advice=f"Rules look like: {', '.join(FORMS)}",
         )
 
 
@@ -99,7 +99,7 @@ def work_out(rule: Rule, today: date, calendar: WorkingCalendar) -> Worked:
         return Worked(rule, today, today + _step(rule))
     except (OverflowError, ValueError):
         raise NebbetError(
-            f"“{wording(rule)}” leads beyond the calendar", todo="Use a smaller number"
+            f"“{wording(rule)}” leads beyond the calendar", advice="Use a smaller number"
         ) from None
 
 

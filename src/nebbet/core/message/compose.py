@@ -109,13 +109,13 @@ def _refuse_blanks(letter: Letter) -> None:
     if open_names:
         raise NebbetError(
             f"The letter cannot go: not completed: {', '.join(open_names)}",
-            todo="Complete every blank first",
+            advice="Complete every blank first",
         )
 
 
 def _recipient(letter: Letter) -> Address:
     if letter.recipient is None or not letter.recipient.email:
-        raise NebbetError("The letter has no recipient", todo="Choose whom it goes to")
+        raise NebbetError("The letter has no recipient", advice="Choose whom it goes to")
     return Address(header_text(letter.recipient.name), _own(letter.recipient.email).spec)
 
 
@@ -124,7 +124,7 @@ def _own(spec: str) -> Address:
     if isinstance(found, Address):
         return found
     raise NebbetError(
-        f"“{found.text}” is not a mail address: {found.reason}", todo="Mend the address"
+        f"“{found.text}” is not a mail address: {found.reason}", advice="Mend the address"
     )
 
 
@@ -132,7 +132,7 @@ def _addresses(line: inline.Line) -> tuple[Address, ...]:
     found, problems = addresses.read(inline.shown(line))
     for problem in problems:
         raise NebbetError(
-            f"“{problem.text}” is not a mail address: {problem.reason}", todo="Mend the address"
+            f"“{problem.text}” is not a mail address: {problem.reason}", advice="Mend the address"
         )
     return found
 

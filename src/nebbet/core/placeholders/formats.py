@@ -18,7 +18,7 @@ def language_of(code: str) -> Locale:
         return Locale.parse(code.replace("-", "_") or DEFAULT_LANGUAGE)
     except (ValueError, UnknownLocaleError, TypeError):
         raise NebbetError(
-            f"The language “{code}” is not known", todo="Use a code such as en_GB, fr, de or nb"
+            f"The language “{code}” is not known", advice="Use a code such as en_GB, fr, de or nb"
         ) from None
 
 
@@ -40,7 +40,7 @@ def show(value: Value, language: str = DEFAULT_LANGUAGE, style: str = "") -> str
     except (ValueError, AttributeError, KeyError, TypeError):
         raise NebbetError(
             f"The format “{style}” does not fit {_kind(value)}",
-            todo="Use short, medium, long, full or a CLDR pattern",
+            advice="Use short, medium, long, full or a CLDR pattern",
         ) from None
 
 

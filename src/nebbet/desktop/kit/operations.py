@@ -14,7 +14,7 @@ _log = logging.getLogger(__name__)
 BUG = NebbetError(
     "Something in Nebbet itself went wrong",
     kept="What you typed is kept",
-    todo="Try again; the details are in the log",
+    advice="Try again; the details are in the log",
 )
 
 

@@ -285,8 +285,8 @@ class TemplateEditor(Place):
         if grade == "stop" or (grade == "doubt" and found != self._accepted):
             self._accepted = found
             more = f" ({len(found) - 1} more)" if len(found) > 1 else ""
-            todo = "Mend it, then save." if grade == "stop" else "Save again to keep it so."
-            self._session.voice.say(f"Not saved yet. {found[0].sentence}{more}. {todo}")
+            advice = "Mend it, then save." if grade == "stop" else "Save again to keep it so."
+            self._session.voice.say(f"Not saved yet. {found[0].sentence}{more}. {advice}")
             return
         self._save(draft)
 

@@ -1,15 +1,13 @@
 """The template's own editor: placeholders are written as {{name}} and marked by what they are."""
 
-import re
 from collections.abc import Callable, Iterator
 
 from PySide6.QtGui import QTextCursor
 
+from nebbet.core import inline
 from nebbet.desktop.kit import bodydoc
 from nebbet.desktop.kit.paper_edit import Kind, Mark, PaperEdit
 from nebbet.desktop.kit.pictures import Pictures
-
-_NAME = re.compile(r"\{\{[ \t]*([^{}\r\n]{1,80}?)[ \t]*\}\}")
 
 
 class TemplateEdit(PaperEdit):
@@ -27,7 +25,7 @@ class TemplateEdit(PaperEdit):
 
     def marks(self) -> Iterator[Mark]:
         for block in bodydoc.blocks(self.document()):
-            for match in _NAME.finditer(block.text()):
+            for match in inline.SLOT.finditer(block.text()):
                 start = block.position() + match.start()
                 yield Mark(start, block.position() + match.end(), self._kind_of(match[1]))
 
