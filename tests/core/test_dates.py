@@ -170,5 +170,5 @@ def test_beyond_the_calendar() -> None:
 
 
 def test_an_unknown_calendar_says_what_one_looks_like() -> None:
-    with pytest.raises(NebbetError, match="There is no calendar “Atlantis”.*GB-SCT"):
+    with pytest.raises(NebbetError, match=r"There is no calendar “Atlantis”.*GB-SCT"):
         dates.calendar_for("Atlantis")

@@ -72,7 +72,7 @@ def one(text: str) -> Address | Problem:
     if name.startswith('"') and name.endswith('"') and len(name) > 1:
         name = re.sub(r"\\(.)", r"\1", name[1:-1])
     try:
-        valid = validate_email(spec, check_deliverability=False, allow_smtputf8=False)
+        valid = validate_email(spec, check_deliverability=False, allow_smtputf8=False, strict=True)
     except EmailNotValidError as error:
         return Problem(text.strip(), _reason(spec, str(error)))
     return Address(name.strip(), valid.ascii_email or valid.normalized)

@@ -17,7 +17,7 @@ LARGEST_TOTAL = 20 * 2**20  # common practice, no source: many servers refuse mo
 
 _BRACES = re.compile(r"\{\{|\}\}")
 _PROMPT = re.compile(
-    r"\[[^\[\]\n]*[^\W\d_][^\[\]\n]*\]|<[^<>\n@/]*[^\W\d_][^<>\n@/]*>|\bX{3,}\b|_{3,}"
+    r"\[[^\[\]\n]*[^\W\d_][^\[\]\n]*\]|<(?=\S)[^<>\n@/]*[^\W\d_][^<>\n@/]*(?<=\S)>|\bX{3,}\b|_{3,}"
 )
 _PROMISES = re.compile(
     r"\b(attached|attachment|enclosed|enclosure|ci-joint\w*|pièces? jointes?|beigefügt\w*|anbei"

@@ -56,6 +56,8 @@ def _try_format(placeholder: Placeholder, today: date) -> None:
     try:
         placeholders.show(today, "en_GB", placeholder.format)
     except NebbetError:
+        if not set(placeholder.format) & set("0#"):  # no number pattern is without them
+            raise
         placeholders.show(Decimal(1), "en_GB", placeholder.format)
 
 
