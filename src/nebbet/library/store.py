@@ -279,14 +279,13 @@ def _template(row: RowMapping) -> Template:
 def _usage(connection: Connection, now: datetime) -> dict[str, Usage]:
     table = schema.register
     rows = connection.execute(select(table.c.template, table.c.sent).order_by(table.c.sent))
-    start = now - timedelta(weeks=USAGE_WEEKS)
     last: dict[str, datetime] = {}
     weeks: dict[str, list[int]] = {}
     for template, sent in rows:
         last[template] = sent
-        week = (sent - start) // timedelta(weeks=1)
-        if 0 <= week < USAGE_WEEKS:
-            weeks.setdefault(template, [0] * USAGE_WEEKS)[week] += 1
+        ago = max((now - sent) // timedelta(weeks=1), 0)
+        if ago < USAGE_WEEKS:
+            weeks.setdefault(template, [0] * USAGE_WEEKS)[-1 - ago] += 1
     return {t: Usage(sent, tuple(weeks.get(t, ()))) for t, sent in last.items()}
 
 

@@ -1,6 +1,7 @@
 """The SMTP half of the stand-in: it takes messages for everybody, and fails when told to."""
 
 import asyncio
+import logging
 import mailbox
 import ssl
 from collections.abc import Callable, Mapping
@@ -8,6 +9,9 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from aiosmtpd.smtp import SMTP, AuthResult, Envelope, LoginPassword, Session
+
+# aiosmtpd warns about its own old parts at every login, and logs every fault that is played here.
+logging.getLogger("mail.log").setLevel(logging.CRITICAL)
 
 
 @dataclass

@@ -1,0 +1,287 @@
+"""The library: what goes in comes out, editions never change, and bad files are refused whole."""
+
+import sqlite3
+from collections.abc import Iterator
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import Engine, event, text
+from sqlalchemy.exc import DBAPIError
+
+from nebbet.core.body import Frame
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Content, Enclosure, Texts
+from nebbet.core.placeholders import Placeholder
+from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.library import Library, Shelf, migrate, open_library, schema
+from nebbet.library.catalogue import case_entries, contact_entries, template_entries
+from nebbet.library.store import LARGEST_FILE
+from nebbet.post import register
+from nebbet.post.register import Registered
+from tests.conftest import NOW
+
+CONTENT = Content(
+    texts={
+        "en_GB": Texts("Hello {{name}}", "<p>Hi</p>\n"),
+        "fr": Texts("Bonjour", "<p>Salut</p>\n"),
+    },
+    placeholders=(Placeholder("name", source="recipient", of="first_name"),),
+    enclosures=(Enclosure("f" * 64, "A.pdf", "application/pdf", 3),),
+)
+
+
+@pytest.fixture
+def path(tmp_path: Path) -> Path:
+    return tmp_path / "team" / "library.sqlite"
+
+
+@pytest.fixture
+def library(path: Path) -> Iterator[Library]:
+    opened = open_library(path)
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def shelved(library: Library, me: Member) -> Library:
+    library.put(me)
+    library.add_shelf(Shelf("s1", "Sailings"))
+    library.add_template("t1", "s1", "Hello")
+    return library
+
+
+def save(library: Library, content: Content = CONTENT, title: str = "Hello", note: str = "") -> int:
+    return library.save_edition("t1", title, content, author="m1", note=note, made=NOW)
+
+
+def pragma(engine: Engine, words: str) -> None:
+    """Set something on every connection from now on."""
+    engine.dispose()
+    event.listen(engine, "connect", lambda connection, _entry: connection.execute(words))
+
+
+# Editions
+
+
+def test_an_edition_comes_back_as_it_was_saved(shelved: Library) -> None:
+    assert save(shelved, note="First") == 1
+    found = shelved.catalogue(NOW).templates["t1"]
+    assert (found.content, found.edition, found.state) == (CONTENT, 1, "in use")
+    assert (found.author, found.made, found.note) == ("m1", NOW, "First")
+
+
+def test_editions_are_numbered_and_kept(shelved: Library) -> None:
+    other = Content(texts={"en_GB": Texts("Changed")})
+    assert [save(shelved), save(shelved, other, "Hello again"), save(shelved)] == [1, 2, 3]
+    kept = shelved.editions("t1")
+    assert [t.edition for t in kept] == [3, 2, 1]
+    assert kept[1].content == other
+    assert shelved.catalogue(NOW).templates["t1"].edition == 3
+
+
+@pytest.mark.parametrize("act", ["UPDATE edition SET content = '{}'", "DELETE FROM edition"])
+def test_an_edition_never_changes(shelved: Library, act: str) -> None:
+    save(shelved)
+    with pytest.raises(DBAPIError, match="an edition never changes"), shelved.engine.begin() as c:
+        c.execute(text(act))
+    assert shelved.catalogue(NOW).templates["t1"].content == CONTENT
+
+
+def test_a_template_is_pinned_moved_and_retired(shelved: Library) -> None:
+    save(shelved)
+    shelved.add_shelf(Shelf("s2", "Refunds"), 1)
+    shelved.set_template("t1", pinned=True, shelf="s2", state="retired")
+    found = shelved.catalogue(NOW).templates["t1"]
+    assert (found.pinned, found.shelf, found.state, found.edition) == (True, "s2", "retired", 1)
+    assert [s.name for s in shelved.catalogue(NOW).shelves] == ["Sailings", "Refunds"]
+
+
+def test_a_draft_has_no_edition(shelved: Library) -> None:
+    found = shelved.catalogue(NOW).templates["t1"]
+    assert (found.state, found.edition, found.first_text) == ("draft", 0, Texts())
+
+
+# Records
+
+
+def test_records_come_back_and_are_replaced(
+    library: Library, hanna: Contact, case: Case, me: Member
+) -> None:
+    fact = Fact("fee", {"money": "6.00", "currency": "GBP"}, "Fee", date(2026, 1, 1))
+    library.put(hanna, case, me, fact)
+    library.put_frame("f1", Frame(band="Lisle", foot=("a", "b")))
+    library.put_calendar("GB-SCT", {date(2026, 12, 24): "Closed"})
+    found = library.catalogue(NOW)
+    assert found.contacts == {"c1": hanna}
+    assert found.cases == {"k1": case}
+    assert found.members == {"m1": me}
+    assert found.facts == {"fee": fact}
+    assert found.frame("f1").foot == ("a", "b")
+    assert found.frame("gone") == Frame()
+    assert found.calendar.reason(date(2026, 12, 24)) == "Closed"
+    assert found.calendar.reason(date(2026, 11, 30)) == "Saint Andrew's Day"
+    assert found.cases_of("c1") == [case]
+    library.put(Contact("c1", email="new@host.example"))
+    assert library.catalogue(NOW).contacts["c1"].email == "new@host.example"
+
+
+def test_a_calendar_that_does_not_exist_is_refused(library: Library) -> None:
+    with pytest.raises(NebbetError, match="There is no calendar"):
+        library.put_calendar("XX-NOPE", {})
+
+
+def test_everything_is_found_by_what_people_know(
+    shelved: Library, hanna: Contact, case: Case
+) -> None:
+    save(shelved)
+    shelved.put(hanna, case)
+    catalogue = shelved.catalogue(NOW)
+    (template,) = template_entries(catalogue)
+    (contact,) = contact_entries(catalogue)
+    (matter,) = case_entries(catalogue)
+    assert "Hello" in template.texts
+    assert any("Salut" in words for words in template.texts)
+    assert case.number in contact.texts[3]
+    assert matter.texts[3] == hanna.name
+
+
+# Files
+
+
+def test_the_same_content_is_kept_once(library: Library) -> None:
+    one = library.put_file(b"abc", "a.txt", "text/plain")
+    two = library.put_file(b"abc", "b.txt", "text/plain")
+    assert one == two
+    assert one == "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"  # FIPS 180-2
+    assert library.file_bytes(one) == b"abc"
+    assert library.catalogue(NOW).files == {one}
+
+
+def test_a_file_that_is_not_there(library: Library) -> None:
+    with pytest.raises(NebbetError, match="is not in the library any more"):
+        library.file_bytes("0" * 64)
+
+
+def test_a_large_file_is_refused_in_one_sentence(library: Library) -> None:
+    with pytest.raises(NebbetError) as caught:
+        library.put_file(bytes(LARGEST_FILE * 2), "film.mp4", "video/mp4")
+    assert caught.value.sentence == (
+        "film.mp4 has 40 MB; a file may have at most 20 MB. It was not added. "
+        "Make it smaller, or put a link to it in the text."
+    )
+    assert library.catalogue(NOW).files == frozenset()
+
+
+# Use
+
+
+def test_uses_are_counted_by_week(shelved: Library) -> None:
+    entries = [
+        Registered(f"<{n}@x>", NOW - timedelta(days=days), "m1", "a@b.example", template="t1")
+        for n, days in enumerate((0, 1, 8, 400))
+    ]
+    register.record(shelved, *entries, entries[0])
+    usage = shelved.catalogue(NOW).usage_of("t1")
+    assert usage.last == NOW
+    assert usage.weeks[-2:] == (1, 2)
+    assert sum(usage.weeks) == 3
+    assert shelved.catalogue(NOW).usage_of("other").last is None
+    assert [e.message_id for e in register.entries(shelved)] == ["<0@x>", "<1@x>", "<2@x>", "<3@x>"]
+
+
+def test_moments_keep_their_zone(shelved: Library) -> None:
+    from zoneinfo import ZoneInfo
+
+    made = datetime(2026, 7, 1, 12, 0, tzinfo=ZoneInfo("Europe/London"))
+    shelved.save_edition("t1", "Hello", CONTENT, author="", note="", made=made)
+    found = shelved.catalogue(NOW).templates["t1"].made
+    assert found == made
+    assert found is not None
+    assert found.tzinfo == UTC
+
+
+# Opening
+
+
+def test_opening_again_changes_nothing(path: Path, library: Library) -> None:
+    library.add_shelf(Shelf("s1", "Sailings"))
+    library.close()
+    assert migrate.look(path) == "current"
+    again = open_library(path)
+    migrate.upgrade(again.engine)
+    assert [s.name for s in again.catalogue(NOW).shelves] == ["Sailings"]
+    again.close()
+
+
+def test_the_migrations_make_what_the_code_expects(library: Library) -> None:
+    """Reference: Alembic's own comparison of the tables made with the tables declared."""
+    with library.engine.connect() as connection:
+        context = MigrationContext.configure(connection, opts={"compare_type": True})
+        assert compare_metadata(context, schema.metadata) == []
+
+
+def test_a_newer_library_is_left_alone(path: Path, library: Library) -> None:
+    with library.engine.begin() as connection:
+        connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
+    library.close()
+    before = path.read_bytes()
+    with pytest.raises(NebbetError) as caught:
+        open_library(path)
+    assert caught.value.sentence == (
+        "The library library.sqlite was made by a newer Nebbet. It was not touched. "
+        "Update Nebbet on this computer."
+    )
+    assert path.read_bytes() == before
+
+
+@pytest.mark.parametrize("content", [b"not a library", b"\x00" * 5000, b"SQLite format 3\x00junk"])
+def test_a_file_that_is_no_library_is_left_alone(tmp_path: Path, content: bytes) -> None:
+    path = tmp_path / "holiday.jpg"
+    path.write_bytes(content)
+    with pytest.raises(NebbetError, match=r"holiday\.jpg is not a Nebbet library"):
+        open_library(path)
+    assert path.read_bytes() == content
+
+
+def test_another_program_s_database_is_left_alone(tmp_path: Path) -> None:
+    path = tmp_path / "other.sqlite"
+    connection = sqlite3.connect(path)
+    connection.execute("CREATE TABLE songs (title)")
+    connection.commit()
+    connection.close()
+    with pytest.raises(NebbetError, match="is not a Nebbet library"):
+        open_library(path)
+
+
+def test_a_library_where_no_folder_can_be(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("x")
+    with pytest.raises(NebbetError, match="cannot be opened"):
+        open_library(tmp_path / "file" / "library.sqlite")
+    with pytest.raises(NebbetError, match="cannot be opened"):
+        open_library(Path("/proc/nebbet/library.sqlite"))
+
+
+def test_a_read_only_library_says_so_and_is_read_all_the_same(shelved: Library) -> None:
+    save(shelved)
+    pragma(shelved.engine, "PRAGMA query_only = ON")
+    assert shelved.catalogue(NOW).templates["t1"].content == CONTENT
+    with pytest.raises(NebbetError) as caught:
+        save(shelved)
+    assert caught.value.sentence == (
+        "The edition cannot be saved: it is read-only here. Your text is still on the page. "
+        "Ask for the right to write to it."
+    )
+
+
+def test_a_full_disk_loses_nothing(shelved: Library) -> None:
+    save(shelved)
+    pages = shelved.engine.connect().execute(text("PRAGMA page_count")).scalar()
+    pragma(shelved.engine, f"PRAGMA max_page_count = {pages}")
+    big = Content(texts={"en_GB": Texts("x", "y" * 500_000)})
+    with pytest.raises(NebbetError, match="The edition cannot be saved: the disk is full"):
+        save(shelved, big)
+    found = shelved.catalogue(NOW).templates["t1"]
+    assert (found.content, found.edition) == (CONTENT, 1)

@@ -1,0 +1,89 @@
+"""A mail service, a library and a personal file for the tests of the post."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pytest
+from sqlalchemy import Engine
+
+from nebbet.core import body
+from nebbet.core.body import Frame
+from nebbet.core.letter import Letter
+from nebbet.core.message import EncodedFiles, compose
+from nebbet.core.records import Contact, Member
+from nebbet.library import Library, open_library
+from nebbet.post.carrier import Office
+from nebbet.post.outbox import Item
+from nebbet.post.personal import open_personal
+from nebbet.post.register import Registered
+from nebbet.post.secrets import SessionSecrets
+from nebbet.standin.service import CATCH_ALL, MailService
+from tests.conftest import NOW
+
+ME = "benedek.roy@lislesound.example"
+PASSWORDS = {ME: "secret", CATCH_ALL: "catch"}
+
+
+@pytest.fixture
+def service(tmp_path: Path) -> Iterator[MailService]:
+    made = MailService(tmp_path / "mail", PASSWORDS)
+    made.start()
+    yield made
+    made.stop()
+
+
+@pytest.fixture
+def personal(tmp_path: Path) -> Iterator[Engine]:
+    engine = open_personal(tmp_path / "personal.sqlite")
+    yield engine
+    engine.dispose()
+
+
+@pytest.fixture
+def library(tmp_path: Path) -> Iterator[Library]:
+    opened = open_library(tmp_path / "library.sqlite")
+    yield opened
+    opened.close()
+
+
+@dataclass
+class Clock:
+    """A clock that a test moves."""
+
+    seconds: float = field(default_factory=NOW.timestamp)
+
+    def __call__(self) -> float:
+        return self.seconds
+
+
+@pytest.fixture
+def clock() -> Clock:
+    return Clock()
+
+
+@pytest.fixture
+def office(personal: Engine, library: Library, service: MailService, clock: Clock) -> Office:
+    account = service.account(ME)
+    return Office(personal, library, account, SessionSecrets(PASSWORDS), clock)
+
+
+@pytest.fixture
+def item(hanna: Contact, me: Member, token: Callable[[], str]) -> Item:
+    return make_item(hanna, me, token, "l1")
+
+
+def make_item(hanna: Contact, me: Member, token: Callable[[], str], letter_id: str) -> Item:
+    letter = Letter(
+        letter_id,
+        subject=("Your refund",),
+        body=body.read("<p>Dear Hanna,</p><p>.dots and ümlauts</p>"),
+        bcc=("boss@lislesound.example",),
+        recipient=hanna,
+    )
+    files = EncodedFiles(lambda _file: b"")
+    outgoing = compose(letter, me, now=NOW, token=token, frame=Frame(), files=files)
+    entry = Registered(
+        outgoing.message_id, NOW, me.id, hanna.email, hanna.name, title="Refund agreed"
+    )
+    return Item(letter_id, letter, outgoing, entry)

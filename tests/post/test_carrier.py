@@ -1,0 +1,302 @@
+"""A letter's way out, and everything that can go wrong on it, over real sockets."""
+
+import re
+import threading
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from msgspec.structs import replace
+from sqlalchemy import text
+
+from nebbet.core.errors import NebbetError
+from nebbet.core.message import open_message
+from nebbet.core.records import Contact, Member
+from nebbet.library import Library
+from nebbet.post import imap, outbox, personal, register
+from nebbet.post.carrier import RETRY_SECONDS, Carrier, Office, deliver_due
+from nebbet.post.connection import DeliveryError
+from nebbet.post.outbox import Item, Queued
+from nebbet.post.secrets import SessionSecrets
+from nebbet.post.smtp import deliver
+from nebbet.standin.service import CATCH_ALL, MailService
+from tests.post.conftest import ME, PASSWORDS, Clock, make_item
+
+
+def mailbox(service: MailService, user: str, folder: str = "INBOX") -> list[bytes]:
+    with imap.mailbox(service.account(user), PASSWORDS[user]) as client:
+        if not client.folder_exists(folder):
+            return []
+        client.select_folder(folder, readonly=True)
+        found = client.search("ALL")
+        return [client.fetch([n], ["RFC822"])[n][b"RFC822"] for n in found]
+
+
+def only(left: list[Queued]) -> Queued:
+    (entry,) = left
+    return entry
+
+
+def send(office: Office, item: Item) -> list[Queued]:
+    outbox.enqueue(office.personal, item, office.now())
+    return deliver_due(office)
+
+
+# The way out
+
+
+def test_a_letter_reaches_the_mailbox_the_sent_folder_and_the_register(
+    office: Office, item: Item, service: MailService, library: Library
+) -> None:
+    assert send(office, item) == []
+    arrived = mailbox(service, CATCH_ALL)
+    assert len(arrived) == 2, "the recipient and the blind copy"
+    found = open_message(arrived[0])
+    assert found.plain.replace("\r\n", "\n") == "Dear Hanna,\n\n.dots and ümlauts\n"
+    assert found.bcc == ""
+    (sent,) = mailbox(service, ME, "Sent")
+    assert open_message(sent).bcc == "boss@lislesound.example"
+    assert [e.title for e in register.entries(library)] == ["Refund agreed"]
+    fetched = imap.fetch_sent(office.account, "secret", item.outgoing.message_id)
+    assert open_message(fetched).subject == "Your refund"
+    assert outbox.local_copy(office.personal, item.outgoing.message_id) == item.outgoing
+
+
+def test_a_letter_is_held_until_its_time_and_can_be_taken_back(
+    office: Office, item: Item, service: MailService, clock: Clock
+) -> None:
+    outbox.enqueue(office.personal, item, clock() + 10)
+    assert only(deliver_due(office)).state == "held"
+    assert mailbox(service, CATCH_ALL) == []
+    assert outbox.take_back(office.personal, item.id)
+    clock.seconds += 60
+    assert deliver_due(office) == []
+    assert mailbox(service, CATCH_ALL) == []
+    assert not outbox.take_back(office.personal, item.id)
+
+
+def test_putting_into_the_outbox_takes_it_off_the_pile(office: Office, item: Item) -> None:
+    personal.keep_letter(office.personal, item.letter, 1)
+    outbox.enqueue(office.personal, item, office.now() + 10)
+    assert personal.open_letters(office.personal) == ([], 0)
+
+
+# What goes wrong
+
+
+@pytest.mark.parametrize(
+    ("fault", "state", "words"),
+    [
+        ({"refuse": {"hanna.verrell@post.example"}}, "refused", "there is no such mailbox"),
+        ({"busy": 421}, "waiting", "just now (Too many connections"),
+        ({"busy": 451}, "waiting", "just now (Local error"),
+        ({"drop": "before"}, "waiting", "cannot be reached: it closed the connection"),
+        ({"drop": "after"}, "uncertain", "The line was cut before"),
+        ({"refuse_password": True}, "refused", "does not accept the password"),
+    ],
+)
+def test_a_fault_leaves_the_letter_in_the_outbox_with_plain_words(
+    office: Office, item: Item, service: MailService, library: Library, clock: Clock,
+    fault: dict, state: str, words: str,
+) -> None:  # fmt: skip
+    for name, value in fault.items():
+        setattr(service.faults, name, value)
+    entry = only(send(office, item))
+    assert entry.state == state
+    assert words in entry.words
+    assert "Error" not in entry.words.replace("Local error", "")
+    assert register.entries(library) == []
+    # The fault is mended: the letter goes, once.
+    for name in fault:
+        setattr(service.faults, name, type(getattr(service.faults, name))())
+    if state == "waiting":
+        assert only(deliver_due(office)).state == "waiting", "not before its time"
+        clock.seconds += RETRY_SECONDS[0]
+    else:
+        outbox.mark(office.personal, item.id, state="held", due=clock(), words="")
+    assert deliver_due(office) == []
+    assert len(register.entries(library)) == 1
+
+
+def test_a_refused_recipient_stops_the_others_too(
+    office: Office, item: Item, service: MailService
+) -> None:
+    service.faults.refuse = {"boss@lislesound.example"}
+    assert only(send(office, item)).state == "refused"
+    assert mailbox(service, CATCH_ALL) == []
+
+
+def test_the_pauses_between_tries_grow(
+    office: Office, item: Item, service: MailService, clock: Clock
+) -> None:
+    service.faults.busy = 421
+    entry = only(send(office, item))
+    for pause in (*RETRY_SECONDS, RETRY_SECONDS[-1]):
+        assert entry.due == pytest.approx(clock() + pause)
+        clock.seconds = entry.due
+        entry = only(deliver_due(office))
+
+
+def test_a_server_that_is_gone_and_comes_back(
+    office: Office, item: Item, service: MailService, clock: Clock, tmp_path: Path
+) -> None:
+    service.stop()
+    entry = only(send(office, item))
+    assert "cannot be reached: nothing answers there" in entry.words
+    again = MailService(tmp_path / "mail", PASSWORDS)
+    again.start()
+    clock.seconds += RETRY_SECONDS[0]
+    assert deliver_due(replace(office, account=again.account(ME))) == []
+    assert len(mailbox(again, CATCH_ALL)) == 2
+    again.stop()
+
+
+def test_a_slow_server_is_not_waited_for_for_ever(service: MailService, item: Item) -> None:
+    service.faults.slow = 3
+    outgoing = item.outgoing
+    with pytest.raises(DeliveryError) as caught:
+        deliver(service.account(ME), "secret", ME, outgoing.recipients, outgoing.data, timeout=0.4)
+    assert caught.value.kind == "uncertain"
+
+
+@pytest.mark.logs
+def test_a_bad_certificate_sends_nothing(tmp_path: Path, item: Item) -> None:
+    service = MailService(tmp_path / "bad", PASSWORDS, certificate_for="elsewhere.example")
+    service.start()
+    with pytest.raises(DeliveryError, match=r"certificate of 127\.0\.0\.1 is not to be trusted"):
+        deliver(service.account(ME), "secret", ME, item.outgoing.recipients, item.outgoing.data)
+    with pytest.raises(NebbetError, match="not to be trusted"):
+        imap.fetch_sent(service.account(ME), "secret", "<x@y>")
+    untrusted = replace(service.account(ME), certificate=str(tmp_path / "missing.pem"))
+    with pytest.raises(DeliveryError, match="cannot be read"):
+        deliver(untrusted, "secret", ME, ["a@b.example"], b"")
+    service.stop()
+
+
+def test_without_a_password_nothing_is_tried(office: Office, item: Item) -> None:
+    entry = only(send(replace(office, secrets=SessionSecrets()), item))
+    assert (entry.state, "is not known" in entry.words) == ("refused", True)
+
+
+def test_sent_but_not_filed_is_finished_later_and_never_sent_twice(
+    office: Office, item: Item, service: MailService, library: Library, clock: Clock
+) -> None:
+    broken = replace(office, account=replace(office.account, imap_port=1))
+    entry = only(send(broken, item))
+    assert entry.state == "sent"
+    assert entry.words.startswith("Sent. Its copy for your mailbox waits:")
+    assert len(register.entries(library)) == 1
+    clock.seconds += 3600
+    assert deliver_due(office) == []
+    assert len(mailbox(service, CATCH_ALL)) == 2, "not sent again"
+    assert len(mailbox(service, ME, "Sent")) == 1
+    outbox.mark(office.personal, item.id, state="sent", due=clock())
+    assert deliver_due(office) == []
+    assert len(mailbox(service, ME, "Sent")) == 1, "not filed again"
+    assert len(register.entries(library)) == 1
+
+
+def test_a_register_that_cannot_be_written_is_written_later(
+    office: Office, item: Item, library: Library, clock: Clock
+) -> None:
+    with library.engine.begin() as connection:
+        connection.execute(text("ALTER TABLE register RENAME TO hidden"))
+    entry = only(send(office, item))
+    assert entry.state == "sent"
+    assert "The register cannot be written" in entry.words
+    with library.engine.begin() as connection:
+        connection.execute(text("ALTER TABLE hidden RENAME TO register"))
+    clock.seconds += 3600
+    assert deliver_due(office) == []
+    assert len(register.entries(library)) == 1
+
+
+def test_one_bad_letter_does_not_stop_the_next(
+    office: Office, item: Item, service: MailService, hanna: Contact, me: Member,
+    token: Callable[[], str],
+) -> None:  # fmt: skip
+    service.faults.refuse = {"hanna.verrell@post.example"}
+    other = make_item(replace(hanna, email="bo@post.example"), me, token, "l2")
+    outbox.enqueue(office.personal, item, office.now())
+    outbox.enqueue(office.personal, other, office.now())
+    assert only(deliver_due(office)).item.id == "l1"
+    assert len(mailbox(service, CATCH_ALL)) == 2
+
+
+def test_killed_on_the_line_is_told_and_not_sent_again(office: Office, item: Item) -> None:
+    outbox.enqueue(office.personal, item, office.now())
+    assert outbox.claim(office.personal, item.id)
+    assert not outbox.claim(office.personal, item.id), "two carriers never take one letter"
+    assert outbox.recover(office.personal) == 1
+    entry = only(deliver_due(office))
+    assert entry.state == "uncertain"
+    assert "It may have gone" in entry.words
+    assert outbox.recover(office.personal) == 0
+
+
+def test_copies_of_old_letters_are_let_go(office: Office, item: Item, clock: Clock) -> None:
+    send(office, item)
+    outbox.forget_old(office.personal, clock() - 1)
+    assert outbox.local_copy(office.personal, item.outgoing.message_id)
+    outbox.forget_old(office.personal, clock() + 1)
+    assert outbox.local_copy(office.personal, item.outgoing.message_id) is None
+    with pytest.raises(NebbetError, match="is not in the folder Sent"):
+        imap.fetch_sent(office.account, "secret", "<nobody@nowhere>")
+
+
+# The thread
+
+
+def test_the_carrier_wakes_when_nudged_and_when_something_is_due(
+    office: Office, item: Item
+) -> None:
+    left: list[list[Queued]] = []
+    empty = threading.Event()
+
+    def changed(found: list[Queued]) -> None:
+        left.append(found)
+        if len(left) > 1 and not found:
+            empty.set()
+
+    carrier = Carrier(office, changed)
+    carrier.start()
+    outbox.enqueue(office.personal, item, office.now())
+    carrier.nudge()
+    assert empty.wait(20)
+    carrier.stop()
+    carrier.stop()
+
+
+@pytest.mark.logs
+def test_the_carrier_outlives_a_full_disk(office: Office, caplog: pytest.LogCaptureFixture) -> None:
+    seen = threading.Event()
+    broken = replace(office, personal=_Broken(seen))  # type: ignore[arg-type]
+    carrier = Carrier(broken, lambda _left: None)
+    carrier.start()
+    assert seen.wait(10)
+    carrier.stop()
+    assert "the disk is full" in caplog.text
+
+
+class _Broken:
+    """An engine whose disk is full."""
+
+    def __init__(self, seen: threading.Event) -> None:
+        self._seen = seen
+
+    def connect(self) -> object:
+        import sqlite3
+
+        self._seen.set()
+        error = sqlite3.OperationalError("database or disk is full")
+        error.sqlite_errorcode = sqlite3.SQLITE_FULL
+        raise error
+
+
+# Secrets
+
+
+def test_passwords_are_never_shown(office: Office) -> None:
+    assert "secret" not in repr(office.secrets)
+    assert "secret" not in repr(office.account)
+    assert not set(PASSWORDS.values()) & set(re.findall(r"\w+", repr(office)))
