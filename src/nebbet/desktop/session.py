@@ -105,7 +105,8 @@ class Session(QObject):
         if recovered:
             said.append(f"{_count(recovered, 'letter')} may or may not have gone: see the outbox.")
         if waiting:
-            said.append(f"{_count(waiting, 'letter')} from last time go out now.")
+            go = "goes" if waiting == 1 else "go"
+            said.append(f"{_count(waiting, 'letter')} from last time {go} out now.")
         if broken:
             said.append(f"{_count(broken, 'kept letter')} could not be read; the file keeps them.")
         if said:

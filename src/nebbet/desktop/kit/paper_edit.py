@@ -9,6 +9,7 @@ from PySide6.QtGui import (
     QFont,
     QImage,
     QKeyEvent,
+    QKeySequence,
     QPainter,
     QPaintEvent,
     QPen,
@@ -49,6 +50,7 @@ class PaperEdit(QTextEdit):
 
     edited = Signal()
     entered = Signal()
+    keeps_undo = True  # heirs whose text is only a part of what can be undone say False
 
     def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
         super().__init__()
@@ -97,7 +99,7 @@ class PaperEdit(QTextEdit):
             writer.line(cursor, content)  # type: ignore[arg-type]
         else:
             writer.body(cursor, content or (Paragraph(),))  # type: ignore[arg-type]
-        self.document().setUndoRedoEnabled(True)
+        self.document().setUndoRedoEnabled(self.keeps_undo)
         self._loaded(writer.next_id)
         self._loading = False
         self.moveCursor(QTextCursor.MoveOperation.Start)
@@ -309,12 +311,15 @@ class PaperEdit(QTextEdit):
         """For heirs that follow what changed."""
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """A single line does not break."""
+        """A single line does not break; Ctrl+Y redoes, as Ctrl+Shift+Z does."""
         if self.single and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             if not event.modifiers():
                 self.entered.emit()
             else:
                 event.ignore()
+            return
+        if is_redo(event):
+            self.redo()
             return
         super().keyPressEvent(event)
 
@@ -339,6 +344,14 @@ class PaperEdit(QTextEdit):
 def _x(line: QTextLine, position: int) -> float:
     found: object = line.cursorToX(position)  # PySide6 gives (x, position), its stubs say x
     return float(found[0] if isinstance(found, tuple) else found)  # type: ignore[arg-type]
+
+
+def is_redo(event: QKeyEvent) -> bool:
+    """Whether a key asks to redo, on any desktop."""
+    control_y = event.key() == Qt.Key.Key_Y and (
+        event.modifiers() == Qt.KeyboardModifier.ControlModifier
+    )
+    return control_y or event.matches(QKeySequence.StandardKey.Redo)
 
 
 def text_body(text: str) -> Body:

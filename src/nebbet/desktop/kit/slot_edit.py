@@ -11,7 +11,7 @@ from nebbet.core.inline import Line
 from nebbet.core.records import fold
 from nebbet.desktop.kit import bodydoc
 from nebbet.desktop.kit.bodydoc import BREAK, Shown, Writer, plain_format, slot_format
-from nebbet.desktop.kit.paper_edit import Kind, Mark, PaperEdit
+from nebbet.desktop.kit.paper_edit import Kind, Mark, PaperEdit, is_redo
 from nebbet.desktop.kit.pictures import Pictures
 
 
@@ -42,7 +42,6 @@ class Value(NamedTuple):
         return Shown(self.text, False)
 
 
-_UNDO_REDO = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
 _DELETING = (Qt.Key.Key_Backspace, Qt.Key.Key_Delete)
 _RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 _NO_VALUE = Value(None, "", "unknown")
@@ -51,22 +50,24 @@ _NO_VALUE = Value(None, "", "unknown")
 class SlotEdit(PaperEdit):
     """An editor whose placeholders are filled in place.
 
-    typed(name, text) says that a person gave a placeholder another text ("" makes it a blank),
-    reverted the same when it came about by undo or redo. next_wanted says that Return was pressed
-    in a place, to go on to the next blank.
+    typed(name, text) says that a person gave a placeholder another text ("" makes it a blank).
+    next_wanted says that Return was pressed in a place, to go on to the next blank. Undo and redo
+    are asked for: they belong to the whole letter, of which the text here is a part.
     """
 
     typed = Signal(str, str)
-    reverted = Signal(str, str)
     next_wanted = Signal()
+    undo_wanted = Signal()
+    redo_wanted = Signal()
+    keeps_undo = False
 
     def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
         self._values: dict[str, Value] = {}
         self._places: list[Place] = []
         self._next_id = 1
         self._active = 0
-        self._undoing = False
         super().__init__(pictures, single=single)
+        self.document().setUndoRedoEnabled(False)
         self.cursorPositionChanged.connect(self._follow_cursor)
 
     # Content
@@ -76,12 +77,24 @@ class SlotEdit(PaperEdit):
         self._values = dict(values)
         self.load(content, self._shown)
 
+    def show_other(self, content: Body | Line, values: Mapping[str, Value]) -> None:
+        """Show another state of the same text; the cursor goes to where the two differ."""
+        before = self.toPlainText()
+        self.show_content(content, values)
+        after = self.toPlainText()
+        if before != after:
+            ends = zip(reversed(before), reversed(after), strict=False)
+            same = next((i for i, (a, b) in enumerate(ends) if a != b), len(after))
+            cursor = self.textCursor()
+            cursor.setPosition(max(len(after) - same, 0))
+            self.setTextCursor(cursor)
+
     def show_values(self, values: Mapping[str, Value]) -> None:
-        """Bring every place up to date, as one step that can be undone."""
+        """Bring every place up to date."""
         self._values = dict(values)
         stale = [p for p in self._places if self._shown(p.name) != (p.text, p.blank)]
         if stale:
-            self._rewrite(stale, join=False)
+            self._rewrite(stale)
         self.viewport().update()
 
     def _shown(self, name: str) -> Shown:
@@ -153,28 +166,25 @@ class SlotEdit(PaperEdit):
             self._tell(place)
 
     def _tell(self, place: Place) -> None:
-        """Let the other places of the name follow, in the same step, and tell the letter."""
+        """Let the other places of the name follow, and tell the letter."""
         others = [
             p
             for p in self._places
             if fold(p.name) == fold(place.name) and p.id != place.id and _differs(p, place)
         ]
         text = "" if place.blank else place.text.replace("\u200b", "")
-        if others and not self._undoing:
+        if others:
             key = fold(place.name)
             known = self._values.get(key, _NO_VALUE)
             self._values[key] = known._replace(text=None if place.blank else text)
-            self._rewrite(others, join=True)
-        (self.reverted if self._undoing else self.typed).emit(place.name, text)
+            self._rewrite(others)
+        self.typed.emit(place.name, text)
 
-    def _rewrite(self, places: list[Place], *, join: bool) -> None:
+    def _rewrite(self, places: list[Place]) -> None:
         """Write the value into places, last first, so that positions stay true."""
         self._loading = True
         cursor = QTextCursor(self.document())
-        if join:
-            cursor.joinPreviousEditBlock()
-        else:
-            cursor.beginEditBlock()
+        cursor.beginEditBlock()
         for place in sorted(places, key=lambda p: -p.start):
             shown = self._shown(place.name)
             cursor.setPosition(place.start + 1)
@@ -233,8 +243,10 @@ class SlotEdit(PaperEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keep every keystroke on the right side of a place's edge."""
-        if any(event.matches(key) for key in _UNDO_REDO):
-            self._revert(event)
+        if event.matches(QKeySequence.StandardKey.Undo):
+            self.undo_wanted.emit()
+        elif is_redo(event):
+            self.redo_wanted.emit()
         elif event.key() in _DELETING:
             if not self._delete(event):
                 super().keyPressEvent(event)
@@ -246,13 +258,6 @@ class SlotEdit(PaperEdit):
             self.ensureCursorVisible()
         else:
             super().keyPressEvent(event)
-
-    def _revert(self, event: QKeyEvent) -> None:
-        self._undoing = True
-        try:
-            super().keyPressEvent(event)
-        finally:
-            self._undoing = False
 
     def _return(self, event: QKeyEvent) -> bool:
         place = self._place_at(self.textCursor())

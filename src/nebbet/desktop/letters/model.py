@@ -1,7 +1,7 @@
 """The letter being written, worked out anew by the core after every change."""
 
 from msgspec.structs import replace
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QElapsedTimer, QObject, Signal
 
 from nebbet.core import checks, placeholders
 from nebbet.core import letter as letters
@@ -15,15 +15,19 @@ from nebbet.desktop.kit.slot_edit import Value
 from nebbet.desktop.session import Session
 from nebbet.library import Template
 
+TOGETHER = 1500  # milliseconds within which typing is one act
+
 
 class LetterModel(QObject):
     """Holds one open letter.
 
-    replaced says that another text is shown now; worked_out that values, attachments or findings
-    are new. Every change is kept by the session.
+    replaced says that another text is shown now, reverted that an earlier or later state of it is
+    back; worked_out that values, attachments or findings are new. Every change is kept by the
+    session.
     """
 
     replaced = Signal()
+    reverted = Signal()
     worked_out = Signal()
 
     def __init__(self, session: Session) -> None:
@@ -33,13 +37,18 @@ class LetterModel(QObject):
         self.particulars: tuple[Particular, ...] = ()
         self.findings: tuple[Finding, ...] = ()
         self.values: dict[str, Value] = {}
+        self._past: list[Letter] = []
+        self._future: list[Letter] = []
+        self._last_act = ""
+        self._since = QElapsedTimer()
         session.catalogue_changed.connect(self.refresh)
 
     # What is shown
 
     def show(self, letter: Letter | None) -> None:
-        """Take up another letter, or none."""
+        """Take up another letter, or none; what was done to the last one cannot be undone."""
         self.letter = letter
+        self._past, self._future, self._last_act = [], [], ""
         if letter:
             self._work_out(letter)
         self.replaced.emit()
@@ -66,12 +75,39 @@ class LetterModel(QObject):
         self.findings = checks.check(self.letter, self.particulars, catalogue.files.__contains__)
         self.values = {fold(p.name): value_of(p) for p in self.particulars}
 
-    def _change(self, letter: Letter, *, text: bool = False) -> None:
-        """Take a new state; text says that the words on the paper are other ones."""
+    def _change(self, letter: Letter, act: str = "", *, text: bool = False) -> None:
+        """Take a new state; text says that the words on the paper are other ones.
+
+        Changes of the same act in quick succession, such as typing, are undone together.
+        """
+        goes_on = act and act == self._last_act and self._since.elapsed() < TOGETHER
+        if self.letter and not goes_on:
+            self._past.append(self.letter)
+        self._last_act = act
+        self._since.start()
+        self._future.clear()
+        self._take(letter)
+        (self.replaced if text else self.worked_out).emit()
+
+    def _take(self, letter: Letter) -> None:
         self._work_out(letter)
         if self.letter:
             self._session.keep(self.letter)
-        (self.replaced if text else self.worked_out).emit()
+
+    def undo(self) -> None:
+        """Take back the last change: text, values, recipient, attachments, whatever it was."""
+        self._step(self._past, self._future)
+
+    def redo(self) -> None:
+        """Do again what was taken back."""
+        self._step(self._future, self._past)
+
+    def _step(self, source: list[Letter], target: list[Letter]) -> None:
+        if self.letter and source:
+            target.append(self.letter)
+            self._last_act = ""
+            self._take(source.pop())
+            self.reverted.emit()
 
     # Changes by the person
 
@@ -81,11 +117,8 @@ class LetterModel(QObject):
             return
         found = next((p for p in self.particulars if fold(p.name) == fold(name)), None)
         same = found is not None and found.default is not None and text == found.default
-        self._change(letters.answer(self.letter, name, None if same else text))
-
-    def revert_value(self, name: str, text: str) -> None:
-        """Undo or redo gave a value: where it left nothing, the worked-out one comes back."""
-        self.type_value(name, text) if text else self.put_back(name)
+        answered = letters.answer(self.letter, name, None if same else text)
+        self._change(answered, f"value {fold(name)}")
 
     def put_back(self, name: str) -> None:
         """Put the worked-out value back."""
@@ -95,20 +128,25 @@ class LetterModel(QObject):
     def take_line(self, part: str, line: Line) -> None:
         """A person reworded the subject or the copies."""
         if self.letter and line != getattr(self.letter, part):
-            self._change(replace(self.letter, **{part: line}))
+            self._change(replace(self.letter, **{part: line}), self._text_act(part))
 
     def take_body(self, body: Body) -> None:
         """A person reworded the body."""
         if self.letter and body != self.letter.body:
-            self._change(replace(self.letter, body=body))
+            self._change(replace(self.letter, body=body), self._text_act("body"))
+
+    def _text_act(self, part: str) -> str:
+        """Typing into a place changes its value and then the text round it: that is one act."""
+        return self._last_act if self._last_act.startswith("value ") else part
 
     def set_recipient(self, contact: Contact | None) -> None:
         """Choose the person; a case of somebody else goes, an only case comes along."""
         if self.letter is None:
             return
         case = self.letter.case
-        if case and (contact is None or case.contact not in ("", contact.id)):
-            case = None
+        known = contact is not None and contact.id in self._session.catalogue.contacts
+        if case and known and contact and case.contact not in ("", contact.id):
+            case = None  # a case of somebody else must not get into the letter
         own = self._session.catalogue.cases_of(contact.id) if contact else []
         if case is None and len(own) == 1:
             case = own[0]

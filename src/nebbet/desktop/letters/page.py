@@ -93,6 +93,7 @@ class LettersPage(Place):
         self.pile.opened.connect(self.open_key)
         self.model.worked_out.connect(self._on_worked_out)
         self.model.replaced.connect(self._on_worked_out)
+        self.model.reverted.connect(self._on_worked_out)
         self.particulars.entered.connect(self._focus_send)
         self.paper.completed.connect(self._focus_send)
         self.case.picked.connect(self._pick_case)
@@ -111,6 +112,8 @@ class LettersPage(Place):
         self.add_key("Pull a template", "Ctrl+J", self.pull)
         self.add_key("Next blank", "F6", self.paper.next_blank)
         self.add_key("Previous blank", "Shift+F6", lambda: self.paper.next_blank(-1))
+        self.add_key("Undo", "Ctrl+Z", self.model.undo)
+        self.add_key("Redo", "Ctrl+Shift+Z", self.model.redo)
         self.add_key("Next finding", "F8", self.checks.next)
         self.add_key("Send", "Ctrl+Return", self._send_key)
         self.add_key("Take the last letter back", "Ctrl+Shift+Return", self._take_back_last)
@@ -221,7 +224,7 @@ class LettersPage(Place):
                 self._session.voice.say(
                     f"The letter was started over with “{template.title}”.",
                     "Put back",
-                    lambda: self._restore(before),
+                    self.model.undo,
                 )
         else:
             self.model.declare(template)

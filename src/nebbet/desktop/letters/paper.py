@@ -1,5 +1,6 @@
 """The letter on paper, edited in place."""
 
+from msgspec.structs import replace
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
@@ -52,12 +53,14 @@ class LetterPaper(QWidget):
         self.body.edited.connect(lambda: self._model.take_body(self.body.body()))
         for editor in self.editors:
             editor.typed.connect(self._model.type_value)
-            editor.reverted.connect(self._model.revert_value)
+            editor.undo_wanted.connect(self._model.undo)
+            editor.redo_wanted.connect(self._model.redo)
             editor.next_wanted.connect(self.next_blank)
             editor.entered.connect(self.focusNextChild)
         self.to.picked.connect(self._pick)
         self.to.entered.connect(self._enter)
         self._model.replaced.connect(self._show)
+        self._model.reverted.connect(self._revert)
         self._model.worked_out.connect(self._update)
 
     @property
@@ -79,6 +82,15 @@ class LetterPaper(QWidget):
             self.sheet.show_row(LINES[part], bool(getattr(letter, part)))
         self.more.setVisible(not all(getattr(letter, p) for p in ("cc", "bcc", "reply_to")))
         self._show_recipient()
+
+    def _revert(self) -> None:
+        """Show an earlier or later state, with the cursor where it differs."""
+        letter = self._model.letter
+        if letter:
+            for part, line in self.lines.items():
+                line.show_other(getattr(letter, part), self._model.values)
+            self.body.show_other(letter.body, self._model.values)
+            self._show_recipient()
 
     def _update(self) -> None:
         for editor in self.editors:
@@ -118,8 +130,7 @@ class LetterPaper(QWidget):
             self.to.setModified(False)
             self._model.set_recipient(None)
             return
-        known = self._known(text)
-        contact = known or offers.free_contact(text, f"new-{self._session.parts.token()}")
+        contact = self._known(text) or self._free(text)
         if contact is None:
             self._session.voice.say(
                 f"“{text}” is neither a known person nor a mail address. The letter is kept; "
@@ -131,6 +142,16 @@ class LetterPaper(QWidget):
         self._show_recipient()
         if self.to.hasFocus():
             self.go_on()
+
+    def _free(self, text: str) -> Contact | None:
+        """A person for an address that is not on file; a bare address given to somebody who is
+        chosen already is another address of theirs."""
+        made = offers.free_contact(text, f"new-{self._session.parts.token()}")
+        now = self._model.letter.recipient if self._model.letter else None
+        if made and now and not made.name:
+            self._session.voice.say(f"The letter to {now.name} goes to {made.email} now.")
+            return replace(now, email=made.email)
+        return made
 
     def _known(self, text: str) -> Contact | None:
         spec = text.rpartition("<")[2].rstrip("> ").casefold()

@@ -129,6 +129,7 @@ class Particulars(QWidget):
         self._layout.setSpacing(0)
         self._built: tuple[str, ...] = ()
         model.replaced.connect(partial(self._show, True))
+        model.reverted.connect(partial(self._show, False))
         model.worked_out.connect(partial(self._show, False))
 
     def _show(self, anew: bool) -> None:

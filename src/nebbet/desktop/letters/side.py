@@ -34,6 +34,7 @@ class Attachments(QWidget):
         self.setAcceptDrops(True)
         pieces.keep_low(self)
         model.replaced.connect(self._show)
+        model.reverted.connect(self._show)
         model.worked_out.connect(self._show)
 
     def _show(self) -> None:
@@ -87,6 +88,7 @@ class Checks(QWidget):
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._rows, spacing=2)
         pieces.keep_low(self)
         model.replaced.connect(self._show)
+        model.reverted.connect(self._show)
         model.worked_out.connect(self._show)
 
     def _show(self) -> None:
@@ -152,6 +154,7 @@ class SendControl(QWidget):
         self._words = pieces.label("", "note", wrap=True)
         pieces.fill(QVBoxLayout(self), self.button, self._words, spacing=4)
         model.replaced.connect(self._show)
+        model.reverted.connect(self._show)
         model.worked_out.connect(self._show)
 
     def _show(self) -> None:

@@ -102,7 +102,7 @@ class LibraryPage(Place):
 
     def _connect(self) -> None:
         self.shelves.currentItemChanged.connect(lambda *_: self._choose_shelf())
-        self.find_field.textChanged.connect(lambda _text: self._fill_table())
+        self.find_field.textChanged.connect(lambda _text: self._fill_table(best_first=True))
         self.table.chosen.connect(self._show_template)
         self.table.taken.connect(self._take)
         self.table.words.connect(self._type)
@@ -153,14 +153,14 @@ class LibraryPage(Place):
         self._shelf = self.shelves.key or _ALL
         self._fill_table()
 
-    def _fill_table(self) -> None:
+    def _fill_table(self, *, best_first: bool = False) -> None:
         catalogue = self._session.catalogue
         rows = []
         for key in ranking.find(self.find_field.text(), template_entries(catalogue)):
             template = catalogue.templates[key]
             if self._on_shelf(template):
                 rows.append((template, catalogue.usage_of(key)))
-        self.table.show_rows(rows, self._session.parts.now())
+        self.table.show_rows(rows, self._session.parts.now(), best_first=best_first)
 
     def _on_shelf(self, template: Template) -> bool:
         if self._shelf == _RETIRED:

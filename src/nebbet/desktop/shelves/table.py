@@ -148,9 +148,12 @@ class TemplatesTable(QTableView):
         for column, needed in ((1, 300), (2, 380), (_USES, 560)):
             self.setColumnHidden(column, event.size().width() < needed)
 
-    def show_rows(self, rows: list[tuple[Template, Usage]], now: datetime) -> None:
-        """Show other rows; the template at hand stays at hand if it is among them."""
-        key = self.key
+    def show_rows(
+        self, rows: list[tuple[Template, Usage]], now: datetime, *, best_first: bool = False
+    ) -> None:
+        """Show other rows. The template at hand stays at hand if it is among them, unless the
+        rows were found by words: then it is the best one."""
+        key = "" if best_first else self.key
         self._model.show_rows(rows, now)
         ids = [template.id for template, _usage in rows]
         if ids:

@@ -1,0 +1,181 @@
+"""The real window on the demo's world, driven by keys and mouse."""
+
+import email
+import email.policy
+import os
+import shutil
+from collections.abc import Callable, Iterator
+from datetime import datetime
+from email.message import EmailMessage
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import pytest
+from msgspec.structs import replace
+from PySide6.QtCore import QEvent, QPoint, Qt
+from PySide6.QtGui import QKeySequence
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QListWidget, QTableView, QWidget
+from pytestqt.qtbot import QtBot
+
+from nebbet.desktop import application
+from nebbet.desktop.kit import theme
+from nebbet.desktop.window import Window
+from nebbet.post import imap
+from nebbet.post.home import Home, home_in
+from nebbet.post.secrets import SessionSecrets
+from nebbet.post.settings import read_settings, write_settings
+from nebbet.standin import demo
+from nebbet.standin.service import CATCH_ALL, MailService
+from tests.conftest import NOW
+
+PATIENCE = 15_000  # milliseconds: how long a test waits for what must happen
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Qt's own warnings fail a test."""
+    for item in items:
+        item.add_marker(pytest.mark.qt_log_level_fail("WARNING"))
+        # What the offscreen platform cannot do is no fault of the window.
+        item.add_marker(pytest.mark.qt_log_ignore("propagateSizeHints", extend=True))
+
+
+@pytest.fixture(scope="session")
+def made_home(tmp_path_factory: pytest.TempPathFactory) -> Home:
+    """The demo, made once; each test works on a copy."""
+    home = home_in(tmp_path_factory.mktemp("demo"))
+    demo.prepare_demo(home, NOW).stop()
+    return home
+
+
+@pytest.fixture
+def home(made_home: Home, tmp_path: Path) -> Home:
+    copied = home_in(tmp_path / "home")
+    shutil.copytree(made_home.data, copied.data)
+    return copied
+
+
+@pytest.fixture
+def service(home: Home) -> Iterator[MailService]:
+    made = demo.prepare_demo(home, NOW, keep=True)
+    settings = read_settings(home.settings_file)
+    write_settings(home.settings_file, replace(settings, hold_seconds=0))
+    yield made
+    made.stop()
+
+
+class Hand:
+    """A person at the keyboard and the mouse."""
+
+    def __init__(self, window: Window, qtbot: QtBot, service: MailService) -> None:
+        self.window, self.bot, self.service = window, qtbot, service
+        self.session = window.session
+
+    # Keyboard
+
+    @property
+    def focus(self) -> QWidget:
+        found = QApplication.focusWidget()
+        assert found is not None, "nothing has the focus"
+        return found
+
+    def type(self, text: str) -> None:
+        for letter in text:
+            QTest.keyClicks(self.focus, letter)
+
+    def press(self, *keys: str) -> None:
+        for key in keys:
+            combination = QKeySequence(key)[0]
+            QTest.keyClick(self.focus, combination.key(), combination.keyboardModifiers())
+
+    # Mouse
+
+    def click(self, widget: QWidget) -> None:
+        QApplication.processEvents()
+        assert widget.isVisible(), f"{widget.accessibleName()} cannot be seen"
+        assert widget.isEnabled(), f"{widget.accessibleName()} cannot be used"
+        where = widget.mapTo(self.window, widget.rect().center())
+        assert self.window.rect().contains(where), f"{widget.accessibleName()} is out of reach"
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
+
+    def click_row(self, view: QListWidget | QTableView, text: str, *, double: bool = False) -> None:
+        model = view.model()
+        for row in range(model.rowCount()):
+            if text in str(model.index(row, 0).data()):
+                where = view.visualRect(model.index(row, 0)).center()
+                QTest.mouseClick(view.viewport(), Qt.MouseButton.LeftButton, pos=where)
+                if double:
+                    QTest.mouseDClick(view.viewport(), Qt.MouseButton.LeftButton, pos=where)
+                return
+        raise AssertionError(f"no row says {text!r}")
+
+    def click_text(self, editor, words: str) -> None:  # type: ignore[no-untyped-def]
+        cursor = editor.document().find(words)
+        assert not cursor.isNull(), f"{words!r} is not on the paper"
+        cursor.setPosition((cursor.selectionStart() + cursor.selectionEnd()) // 2)
+        where = editor.cursorRect(cursor).center() + QPoint(0, 0)
+        QTest.mouseClick(editor.viewport(), Qt.MouseButton.LeftButton, pos=where)
+
+    # Waiting and looking
+
+    def until(self, true: Callable[[], object]) -> None:
+        self.bot.waitUntil(lambda: bool(true()), timeout=PATIENCE)
+
+    @property
+    def said(self) -> str:
+        return self.window.notices.text if self.window.notices.isVisible() else ""
+
+    def sent_all(self) -> None:
+        """Wait until the outbox is empty and the register knows."""
+        try:
+            self.until(lambda: self.session.entries and not self.session.outbox)
+        except Exception:
+            left = [(e.state, e.words) for e in self.session.outbox]
+            found = [f.sentence for f in self.window.letters.model.findings]
+            raise AssertionError(f"not sent: {left}, {found}, {self.said!r}") from None
+
+    def mailbox(self, user: str = CATCH_ALL, folder: str = "INBOX") -> list[EmailMessage]:
+        """What lies in a mailbox, fetched over IMAP, read by the standard library's parser."""
+        with imap.mailbox(self.service.account(user), demo.PASSWORD) as client:
+            if not client.folder_exists(folder):
+                return []
+            client.select_folder(folder, readonly=True)
+            found = client.fetch(client.search("ALL"), ["RFC822"])
+        messages = [
+            email.message_from_bytes(one[b"RFC822"], policy=email.policy.default)
+            for one in found.values()
+        ]
+        assert all(isinstance(one, EmailMessage) for one in messages)
+        return messages  # type: ignore[return-value]
+
+
+def open_window(home: Home, now: Callable[[], datetime] | None = None) -> Window:
+    instance = QApplication.instance()
+    assert isinstance(instance, QApplication)
+    theme.apply(instance)
+    settings = read_settings(home.settings_file)
+    secrets = SessionSecrets({settings.account.user: demo.PASSWORD})
+    window = Window(application.make_parts(home, secrets, now or (lambda: NOW)))
+    window.show()
+    window.activateWindow()
+    return window
+
+
+@pytest.fixture
+def hand(home: Home, service: MailService, qtbot: QtBot) -> Iterator[Hand]:
+    window = open_window(home)
+    qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=PATIENCE)
+    window.notices.ask = lambda *_args: True  # type: ignore[method-assign]
+    yield Hand(window, qtbot, service)
+    close(window)
+
+
+def close(window: Window) -> None:
+    window.notices.ask = lambda *_args: True  # type: ignore[method-assign]
+    window.close()
+    window.session.parts.library.close()
+    window.session.parts.personal.dispose()
+    window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    QApplication.processEvents()
