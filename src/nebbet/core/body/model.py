@@ -65,7 +65,8 @@ def tidy(blocks: Iterable[Block]) -> Body:
     no space at the edges of a block, no empty block but paragraphs between others."""
     done: list[Block] = []
     for block in blocks:
-        inlines = _tidy_inlines(block.inlines)
+        plain = isinstance(block, Heading)  # a heading is bold by itself
+        inlines = _tidy_inlines(_not_bold(block.inlines) if plain else block.inlines)
         if inlines or isinstance(block, Paragraph):
             done.append(replace(block, inlines=inlines))
     while done and done[-1] == Paragraph():
@@ -73,6 +74,10 @@ def tidy(blocks: Iterable[Block]) -> Body:
     while done and done[0] == Paragraph():
         done.pop(0)
     return tuple(done)
+
+
+def _not_bold(inlines: Iterable[Inline]) -> list[Inline]:
+    return [replace(p, bold=False) if isinstance(p, Run) else p for p in inlines]
 
 
 def _tidy_inlines(inlines: Iterable[Inline]) -> tuple[Inline, ...]:

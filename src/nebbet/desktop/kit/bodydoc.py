@@ -4,7 +4,6 @@ from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 from msgspec import Struct
-from msgspec.structs import replace
 from PySide6.QtGui import (
     QColor,
     QFont,
@@ -260,9 +259,7 @@ def _block(block: QTextBlock) -> Block:
     inlines = tuple(_inlines(block))
     level = block.blockFormat().headingLevel()
     if level:
-        # A heading is bold by itself; that is not the writer's doing.
-        plain = (replace(p, bold=False) if isinstance(p, Run) else p for p in inlines)
-        return Heading(tuple(plain), min(level, 2))
+        return Heading(inlines, min(level, 2))
     held = block.textList()
     if held is not None:
         return ListItem(inlines, _is_ordered(held), max(held.format().indent() - 1, 0))

@@ -41,7 +41,7 @@ class NoticeStrip(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._text = pieces.label(wrap=True)
         self._act: Callable[[], object] | None = None
-        self.action = pieces.button("", self._do)
+        self.action = pieces.button("Put back", self._do)
         self.close_button = pieces.button("Close", self.hide)
         pieces.fill(
             QHBoxLayout(self), pieces.grow(self._text), self.action, self.close_button, margin=8

@@ -210,7 +210,7 @@ class PaperEdit(QTextEdit):
     def insertFromMimeData(self, source: QMimeData) -> None:
         """Paste clean: structure stays, fonts, sizes and colours do not."""
         if self.single:
-            self.insert_plain(" ".join(source.text().split()))
+            self.insert_plain(" ".join(source.text().splitlines()))
         elif source.hasFormat(OWN_FORMAT):
             self.insert_body(bodies.read(bytes(source.data(OWN_FORMAT).data()).decode("utf-8")))
         elif source.hasHtml():

@@ -156,7 +156,8 @@ class Picker(QLineEdit):
     """A field with a list of matches below it.
 
     offer(words) gives the matches, best first. picked tells the key of a choice; entered tells
-    text that was confirmed without choosing anything.
+    text that was confirmed without choosing anything. A free picker offers without choosing:
+    Return takes what is typed, unless a match was gone to.
     """
 
     picked = Signal(str)
@@ -169,6 +170,7 @@ class Picker(QLineEdit):
         self.setPlaceholderText(prompt)
         self._offer = offer
         self._shown = ""
+        self.free = False
         self.list = ChoiceList(f"{name}: matches")
         self.list.setObjectName("popup")
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -191,7 +193,7 @@ class Picker(QLineEdit):
             return
         self._place(choices)
         self.list.show_choices(choices)
-        if words and words != self._shown:
+        if words and words != self._shown and not self.free:
             self.list.choose_first()
         self.list.show()
         self.list.raise_()

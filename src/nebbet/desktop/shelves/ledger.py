@@ -289,6 +289,8 @@ class Ledger(QWidget):
 
     def _explain(self, placeholder: Placeholder) -> None:
         """One line on what the placeholder would give now."""
+        self.of.free = placeholder.source == "date"
+        self.of.setEnabled(placeholder.source != "blank")
         if placeholder.source == "date":
             world = self._world()
             try:

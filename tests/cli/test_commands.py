@@ -1,0 +1,295 @@
+"""The installed command, run as people and programs run it."""
+
+import email
+import email.policy
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from nebbet.core.letter import Content, Texts
+from nebbet.library import open_library
+from nebbet.post.home import Home, home_in
+from nebbet.standin import demo
+from tests.conftest import NOW
+
+
+@pytest.fixture(scope="module")
+def home(tmp_path_factory: pytest.TempPathFactory) -> Home:
+    made = home_in(tmp_path_factory.mktemp("cli"))
+    demo.prepare_demo(made, NOW).stop()
+    return made
+
+
+def run(
+    *words: str, home: Home | None = None, text: str | bytes = "", **environment: str
+) -> subprocess.CompletedProcess[bytes]:
+    variables = {**os.environ, "PYTHONUTF8": "1", **environment}
+    if home:
+        variables["NEBBET_HOME"] = str(home.data)
+    command = [str(Path(sys.executable).parent / "nebbet"), *words]
+    data = text.encode() if isinstance(text, str) else text
+    return subprocess.run(
+        command, input=data, capture_output=True, env=variables, timeout=60, check=False
+    )
+
+
+def said(done: subprocess.CompletedProcess[bytes]) -> str:
+    """The one line on standard error; never a traceback."""
+    text = done.stderr.decode()
+    assert "Traceback" not in text
+    return text.strip()
+
+
+# nebbet date
+
+
+def test_date_for_programs() -> None:
+    done = run(
+        "date", "today + 7 working days", "--on", "2026-11-25", "--calendar", "GB-SCT", "--json"
+    )
+    assert json.loads(done.stdout) == {
+        "iso": "2026-12-07",
+        "text": "7 December 2026",
+        "explanation": (
+            "7 working days after Wed 25 Nov 2026: Mon 7 Dec; skips Mon 30 Nov (Saint Andrew's Day)"
+        ),
+    }
+
+
+def test_date_for_people() -> None:
+    done = run("date", "today + 1 month", "--on", "2026-01-31", "--lang", "de", "--format", "full")
+    assert done.stdout.decode().splitlines() == [
+        "Samstag, 28. Februar 2026",
+        "1 month after Sat 31 Jan 2026: Sat 28 Feb",
+    ]
+
+
+@pytest.mark.parametrize(
+    ("words", "sentence"),
+    [
+        (("date", "soon"), "cannot be read at character 1: expected “today”"),
+        (("date", "today", "--on", "25.11.2026"), "“25.11.2026” is not a day. Write it as"),
+        (("date", "today", "--calendar", "XX"), "There is no calendar “XX”"),
+        (("date", "today", "--lang", "klingon"), "The language “klingon” is not known"),
+        (("date", "today", "--format", "EEEEEEEEE"), "does not fit a date"),
+    ],
+)
+def test_date_tells_mistakes_in_one_line(words: tuple[str, ...], sentence: str) -> None:
+    done = run(*words)
+    assert done.returncode == 2
+    assert sentence in said(done)
+    assert len(said(done).splitlines()) == 1
+
+
+# nebbet fill
+
+
+def values(folder: Path, content: str | bytes) -> str:
+    path = folder / "values.json"
+    path.write_bytes(content.encode() if isinstance(content, str) else content)
+    return str(path)
+
+
+def test_fill(tmp_path: Path) -> None:
+    file = values(
+        tmp_path,
+        '{"Name": "Zoë & Co", "day": {"date": "2026-12-07"}, "n": 1234.5, '
+        '"sum": {"money": "5", "currency": "EUR"}}',
+    )
+    done = run("fill", "--values", file, "--lang", "de", text="{{name}}: {{Day}}, {{n}}, {{sum}}")
+    assert done.stdout.decode() == "Zoë & Co: 7. Dezember 2026, 1.234,5, 5,00\xa0€"
+    assert done.returncode == 0
+    done = run("fill", "--values", file, "--html", text="<p>{{name}}</p>")
+    assert done.stdout.decode() == "<p>Zoë &amp; Co</p>"
+
+
+def test_fill_names_what_is_missing(tmp_path: Path) -> None:
+    file = values(tmp_path, '{"booking": "1"}')
+    done = run("fill", "--values", file, text="{{bokking}} {{zzz}} {{bokking}}")
+    assert done.returncode == 1
+    assert said(done).splitlines() == [
+        "no value for “bokking”; did you mean “booking”?",
+        "no value for “zzz”",
+    ]
+    assert done.stdout == b"{{bokking}} {{zzz}} {{bokking}}"
+
+
+def test_fill_passes_any_bytes_through(tmp_path: Path) -> None:
+    strange = b"\xff\xfe {{a}} \x00 \r\n"
+    done = run("fill", "--values", values(tmp_path, '{"a": "b"}'), text=strange)
+    assert done.stdout == strange.replace(b"{{a}}", b"b")
+
+
+@pytest.mark.parametrize(
+    ("content", "sentence"),
+    [
+        ("not json", "is not JSON"),
+        ("[1, 2]", "holds no names"),
+        ('{"a": {"date": "soon"}}', "cannot be read"),
+        ("", "is not JSON"),
+        (b"\xff\xfe\x00", "is not UTF-8 text"),
+    ],
+)
+def test_fill_with_a_values_file_that_is_none(
+    tmp_path: Path, content: str | bytes, sentence: str
+) -> None:
+    done = run("fill", "--values", values(tmp_path, content), text="{{a}}")
+    assert done.returncode == 2
+    assert sentence in said(done)
+    missing = run("fill", "--values", str(tmp_path / "gone.json"), text="{{a}}")
+    assert "cannot be read: no such file or directory" in said(missing)
+
+
+# nebbet mailto
+
+
+def test_mailto() -> None:
+    done = run("mailto", "--to", "a@b.example", "--subject", "Hi & bye", "--body", "one\ntwo")
+    link = "mailto:a@b.example?subject=Hi%20%26%20bye&body=one%0D%0Atwo"
+    assert done.stdout.decode() == link + "\n"
+    assert said(done) == f"{len(link)} characters"
+    done = run("mailto", "--to", "a@b.example", "--body", "x" * 3000, "--json")
+    assert json.loads(done.stdout)["length"] == 3024
+
+
+# nebbet render
+
+
+def render(home: Home, *words: str) -> subprocess.CompletedProcess[bytes]:
+    return run("render", "sailing-cancelled", *words, "--on", "2026-11-25", home=home)
+
+
+def test_render_writes_a_whole_message(home: Home, tmp_path: Path) -> None:
+    out = tmp_path / "out.eml"
+    done = render(
+        home, "--to", "hanna.verrell@post.example", "--case", "ls 48211",
+        "--set", "reason=fog", "--set", "other sailing=Friday", "-o", str(out),
+    )  # fmt: skip
+    assert done.returncode == 0, said(done)
+    found = email.message_from_bytes(out.read_bytes(), policy=email.policy.default)
+    assert str(found["To"]) == "Hanna Verrell <hanna.verrell@post.example>"
+    assert found["Date"].datetime.date().isoformat() == "2026-11-25"
+    part = found.get_body(("plain",))  # type: ignore[attr-defined]
+    assert "The reason is fog," in part.get_content()
+    assert [p.get_filename() for p in found.iter_attachments()] == [  # type: ignore[attr-defined]
+        "Conditions of carriage.pdf"
+    ]
+
+
+def test_render_finds_people_and_cases_and_writes_to_standard_output(home: Home) -> None:
+    done = render(home, "--case", "LS-48219", "--set", "reason=vent", "--set", "othersailing=x")
+    assert done.returncode == 0, said(done)
+    assert b"Bonjour Sol" in done.stdout
+
+
+def test_render_stops_at_what_is_missing(home: Home) -> None:
+    done = render(home, "--to", "verrell", "--set", "raeson=fog")
+    assert done.returncode == 1
+    assert "stop: Reason for the cancellation is not completed" in said(done)
+    assert "note: the template has no placeholder “raeson”" in said(done)
+    assert done.stdout == b""
+
+
+@pytest.mark.parametrize(
+    ("words", "sentence"),
+    [
+        (("--case", "XX-1"), "There is no case “XX-1”"),
+        (("--to", "nobody there"), "is neither a known person nor a mail address"),
+        (("--to", "a@b.example\nBcc: x@y.example"), "line break"),
+        (("--set", "reason"), "“reason” sets nothing"),
+        (("--lang", "xx_XX"), "not completed"),
+    ],
+)
+def test_render_tells_mistakes(home: Home, words: tuple[str, ...], sentence: str) -> None:
+    done = render(home, *words)
+    assert done.returncode in (1, 2)
+    assert sentence in said(done)
+
+
+def test_render_where_it_cannot_write(home: Home) -> None:
+    done = render(
+        home, "--case", "LS-48211", "--set", "reason=x", "--set", "other sailing=y",
+        "-o", "/proc/out.eml",
+    )  # fmt: skip
+    assert done.returncode == 2
+    assert "/proc/out.eml cannot be written" in said(done)
+
+
+def test_render_with_an_unknown_placeholder_says_which_is_meant(home: Home) -> None:
+    library = open_library(home.library_file)
+    library.add_template("odd", "refunds", "Odd one")
+    content = Content(texts={"en_GB": Texts("Hi {{recipient.first_nmae}}", "<p>x {{nmae}}</p>")})
+    library.save_edition("odd", "Odd one", content, author="", note="", made=NOW)
+    library.close()
+    done = run("render", "odd", "--to", "verrell", home=home)
+    assert done.returncode == 1
+    assert "the recipient has no first nmae" in said(done)
+    assert "No placeholder is called “nmae”" in said(done)
+
+
+# nebbet find, nebbet outbox
+
+
+def test_find(home: Home) -> None:
+    done = run("find", "hanna", home=home)
+    assert "hanna.verrell@post.example" in done.stdout.decode()
+    done = run("find", "refund", "agreed", "--json", home=home)
+    assert {"kind": "template", "key": "refund-agreed", "text": "Refund agreed"} in json.loads(
+        done.stdout
+    )
+    assert run("find", "zzzzz", home=home).returncode == 1
+
+
+def test_the_outbox(home: Home) -> None:
+    assert run("outbox", home=home).stdout.decode() == "The outbox is empty.\n"
+    assert json.loads(run("outbox", "--json", home=home).stdout) == []
+    assert run("outbox", "--deliver", home=home).returncode == 0
+
+
+def test_without_a_library(tmp_path: Path) -> None:
+    empty = home_in(tmp_path / "empty")
+    for words in (("find", "x"), ("render", "x")):
+        done = run(*words, home=empty)
+        assert done.returncode == 2
+        assert "There is no library at" in said(done)
+    assert not empty.data.exists(), "looking makes nothing"
+
+
+def test_a_library_that_is_none(tmp_path: Path) -> None:
+    home = home_in(tmp_path)
+    home.library_file.write_text("a shopping list")
+    done = run("find", "x", home=home)
+    assert (done.returncode, "is not a Nebbet library" in said(done)) == (2, True)
+
+
+def test_a_home_that_cannot_be_written() -> None:
+    for words in (("outbox",), (), ("demo",)):
+        done = run(*words, home=home_in(Path("/proc/nebbet")), QT_QPA_PLATFORM="offscreen")
+        assert done.returncode == 2, words
+        assert "The folder /proc/nebbet cannot be used" in said(done)
+
+
+# What is not loaded
+
+
+def test_no_verb_but_the_window_loads_qt_and_the_core_never_does() -> None:
+    code = (
+        "import sys; sys.modules['PySide6'] = None\n"
+        "import pkgutil, importlib, nebbet.core, nebbet.cli.main\n"
+        "for m in pkgutil.walk_packages(nebbet.core.__path__, 'nebbet.core.'):\n"
+        "    importlib.import_module(m.name)\n"
+        "heavy = {'sqlalchemy', 'alembic', 'holidays', 'keyring', 'PySide6.QtCore'}\n"
+        "print(sorted({'holidays', 'keyring', 'alembic'} & set(sys.modules)))"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, timeout=60, check=True)
+    assert done.stdout.decode().strip() == "[]"
+
+
+def test_help_and_version() -> None:
+    for words in (("--help",), ("--version",), ("render", "--help")):
+        assert run(*words).returncode == 0
+    assert run("dance").returncode == 2

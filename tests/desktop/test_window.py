@@ -1,0 +1,271 @@
+"""The window as a whole: find, places, help, profile, names, colours, first start."""
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QApplication,
+    QComboBox,
+    QHeaderView,
+    QLineEdit,
+    QPlainTextEdit,
+    QSpinBox,
+    QTabBar,
+    QTableView,
+    QTextEdit,
+    QWidget,
+)
+from pytestqt.qtbot import QtBot
+
+from nebbet.desktop import application
+from nebbet.desktop.kit import theme
+from nebbet.desktop.kit.operations import Operations
+from nebbet.desktop.window import Window
+from nebbet.post.home import home_in
+from nebbet.post.secrets import SessionSecrets
+from nebbet.post.settings import read_settings
+from tests.desktop.conftest import Hand, close
+
+# Finding
+
+
+def test_one_field_finds_everything(hand: Hand) -> None:
+    hand.press("Ctrl+F")
+    hand.type("refund")
+    choices = hand.window.find_field.list
+    texts = [choices.item(row).text() for row in range(choices.count())]
+    assert "Templates" in texts
+    assert "Refund agreed" in texts
+    assert "LS-48260" in texts
+    hand.press("Return")
+    assert hand.window.place is hand.window.library
+    assert hand.window.library.table.key == "refund-agreed"
+
+
+def test_finding_a_contact_begins_a_letter(hand: Hand) -> None:
+    hand.press("Ctrl+F")
+    hand.type("brannig")
+    hand.press("Return")
+    assert hand.window.letters.pull_box.isVisible()
+    letter = hand.window.letters.model.letter
+    assert letter is not None
+    assert letter.recipient is not None
+    assert letter.recipient.first_name == "Aoife"
+    assert letter.case is not None
+    assert letter.case.number == "LS-48260"
+
+
+def test_finding_a_case_begins_a_letter_about_it(hand: Hand) -> None:
+    hand.press("Ctrl+F")
+    hand.type("gr-0612")
+    hand.press("Return")
+    hand.type("group")
+    hand.press("Return")
+    assert "46" in hand.window.letters.paper.body.toPlainText()
+
+
+# Help and keys
+
+
+def test_every_place_tells_its_keys(hand: Hand) -> None:
+    for place in (hand.window.letters, hand.window.library, hand.window.register):
+        hand.window.go(place)
+        hand.press("F1")
+        assert hand.window.help_box.isVisible()
+        assert hand.window.help_box._title.text() == place.title
+        assert dict(place.keys())
+        hand.press("Esc")
+        assert not hand.window.help_box.isVisible()
+
+
+def test_no_two_actions_of_a_place_share_a_key(hand: Hand) -> None:
+    everywhere = [a.shortcut().toString() for a in hand.window.actions()]
+    for place in (*hand.window.places, hand.window.profile, hand.window.library.editor):
+        keys = [shown for shown, _words in place.keys()] + everywhere  # noqa: SIM118
+        assert len(keys) == len(set(keys)), place.title
+
+
+# Names for screen readers
+
+
+_CONTROLS = (
+    QAbstractButton,
+    QLineEdit,
+    QTextEdit,
+    QPlainTextEdit,
+    QComboBox,
+    QAbstractItemView,
+)
+_INNER = ("qt_spinbox_lineedit", "qt_scrollarea_viewport")
+
+
+def test_every_control_has_a_name(hand: Hand) -> None:
+    hand.press("Alt+2")
+    hand.type("boarding")
+    hand.press("Return")
+    hand.type("osgath")
+    hand.press("Return")
+    hand.window.library.edit("boarding-help")
+    nameless = [
+        f"{type(control).__name__} in {_path(control)}"
+        for control in hand.window.findChildren(QWidget)
+        if isinstance(control, _CONTROLS) and not control.accessibleName() and _is_ours(control)
+    ]
+    assert not nameless, "\n".join(nameless)
+
+
+def _path(widget: QWidget) -> str:
+    names = []
+    parent = widget.parentWidget()
+    while parent is not None:
+        names.append(type(parent).__name__)
+        parent = parent.parentWidget()
+    return " < ".join(names)
+
+
+def _is_ours(control: QWidget) -> bool:
+    """Whether a control is one that Nebbet made, and not a part of one."""
+    if isinstance(control, QHeaderView) or control.objectName() in _INNER:
+        return False
+    parent = control.parentWidget()
+    while parent is not None:
+        if isinstance(parent, (QComboBox, QTableView, QLineEdit, QTabBar, QSpinBox)):
+            return False
+        parent = parent.parentWidget()
+    return True
+
+
+# Colours
+
+
+def luminance(colour: str) -> float:
+    """WCAG 2.2, definition of relative luminance."""
+    parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+    linear = [p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+def contrast(one: str, other: str) -> float:
+    """WCAG 2.2 §1.4.3, contrast ratio."""
+    high, low = sorted((luminance(one), luminance(other)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+def test_the_formula_gives_the_published_pairs() -> None:
+    """Published: #767676 on white is 4.54:1, #777777 is 4.48:1."""
+    assert round(contrast("#767676", "#FFFFFF"), 2) == 4.54
+    assert round(contrast("#777777", "#FFFFFF"), 2) == 4.48
+
+
+@pytest.mark.parametrize("look", [theme.LIGHT, theme.DARK], ids=["light", "dark"])
+def test_text_can_be_read_and_edges_seen(look: theme.Tokens) -> None:
+    """WCAG 2.2 AA: 4.5:1 for text (§1.4.3), 3:1 for the edges of controls (§1.4.11)."""
+    grounds = (look.desk, look.panel, look.field, look.chosen)
+    for ground in grounds:
+        for text in (look.ink, look.faint):
+            assert contrast(text, ground) >= 4.5, (text, ground)
+    for ground in (look.desk, look.panel, look.field):
+        for text in (look.plum, look.spruce, look.brick, look.slate, look.ochre_edge):
+            assert contrast(text, ground) >= 4.5, (text, ground)
+    assert contrast(look.ochre_text, look.ochre_ground) >= 4.5
+    assert contrast(look.on_plum, look.plum) >= 4.5
+    assert contrast(look.ochre_edge, look.ochre_ground) >= 3
+
+
+def test_the_look_is_chosen_and_kept(hand: Hand) -> None:
+    window = hand.window
+    hand.click(window.person)
+    window.profile.look.setCurrentIndex(2)
+    hand.press("Ctrl+S")
+    hand.until(lambda: theme.tokens() is theme.DARK)
+    assert read_settings(hand.session.parts.home.settings_file).look == "dark"
+    window.profile.look.setCurrentIndex(0)
+    hand.press("Ctrl+S")
+    hand.until(lambda: theme.tokens() is theme.LIGHT)
+
+
+# Profile
+
+
+def test_the_profile_is_kept_and_used(hand: Hand) -> None:
+    profile = hand.window.profile
+    hand.click(hand.window.person)
+    profile.fields["phone"].selectAll()
+    profile.fields["phone"].setFocus()
+    hand.type("01632 960 999")
+    profile.fields["email"].setText("nonsense")
+    hand.press("Ctrl+S")
+    assert "“nonsense” is not a mail address: there is no @ in it" in profile._told.text()
+    profile.fields["email"].setText("benedek.roy@lislesound.example")
+    hand.press("Ctrl+S")
+    hand.until(lambda: hand.session.me and hand.session.me.phone == "01632 960 999")
+    hand.click(profile.try_button)
+    hand.until(lambda: "can be reached" in profile._told.text())
+    profile.password.setText("wrong")
+    hand.click(profile.try_button)
+    hand.until(lambda: "does not accept the password" in profile._told.text())
+
+
+def test_the_first_start_asks_who_one_is(tmp_path: Path, qtbot: QtBot) -> None:
+    instance = QApplication.instance()
+    assert isinstance(instance, QApplication)
+    theme.apply(instance)
+    window = Window(application.make_parts(home_in(tmp_path / "new"), SessionSecrets()))
+    window.show()
+    assert window.place is window.profile
+    assert "Say who you are" in window.notices.text
+    window.profile.fields["first_name"].setText("Ada")
+    window.profile.fields["email"].setText("ada@engine.example")
+    window.profile.save()
+    qtbot.waitUntil(lambda: window.session.me is not None, timeout=20_000)
+    assert window.session.me is not None
+    assert window.session.me.name == "Ada"
+    assert window.session.settings.member == "ada@engine.example"
+    close(window)
+
+
+# The register
+
+
+def test_the_register_of_somebody_else_s_letter(hand: Hand) -> None:
+    from nebbet.post.register import Registered, record
+    from tests.conftest import NOW
+
+    entry = Registered("<x@y>", NOW, "ottilie.marsh", "a@b.example", "Ana", subject="Hello")
+    record(hand.session.parts.library, entry)
+    hand.session.refresh_register()
+    hand.until(lambda: hand.session.entries)
+    hand.press("Alt+4")
+    hand.press("Return", "Return")
+    told = hand.window.register._told
+    hand.until(lambda: "was sent by somebody else" in told.text())
+    hand.window.register.find_field.setText("nothing like it")
+    assert "Nothing has gone out yet, or nothing matches." in told.text()
+
+
+# The ground
+
+
+@pytest.mark.logs
+def test_a_bug_in_the_background_is_told_in_one_sentence(qtbot: QtBot) -> None:
+    operations = Operations()
+    told: list[str] = []
+    operations.run(lambda: 1 / 0, lambda _r: None, lambda error: told.append(error.sentence))
+    qtbot.waitUntil(lambda: bool(told), timeout=10_000)
+    assert told == [
+        "Something in Nebbet itself went wrong. What you typed is kept. "
+        "Try again; the details are in the log."
+    ]
+    operations.finish()
+
+
+def test_work_is_done_in_order(qtbot: QtBot) -> None:
+    operations = Operations()
+    done: list[int] = []
+    for number in range(20):
+        operations.run(lambda n=number: n, done.append, lambda _e: None)
+    qtbot.waitUntil(lambda: len(done) == 20, timeout=10_000)
+    assert done == list(range(20))
+    operations.finish()

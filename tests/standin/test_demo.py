@@ -1,0 +1,142 @@
+"""The demo's world: complete, consistent, and made anew without touching anything else."""
+
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+
+from nebbet.core import checks, placeholders
+from nebbet.core import letter as letters
+from nebbet.core.body import read
+from nebbet.library import open_library
+from nebbet.post import imap
+from nebbet.post.home import home_in
+from nebbet.post.settings import read_settings
+from nebbet.standin import demo
+from nebbet.standin.papers import make_papers
+from nebbet.standin.service import CATCH_ALL, MailService
+from nebbet.standin.world import FRAME_ID, World, read_world
+from tests.conftest import NOW, TODAY
+
+
+@pytest.fixture(scope="module")
+def world() -> World:
+    return read_world(TODAY)
+
+
+def test_the_amount_that_was_asked_for(world: World) -> None:
+    assert len(world.members) == 5
+    assert len(world.templates) == 12
+    assert len(world.shelves) == 5
+    assert len(world.contacts) == 30
+    assert len(world.cases) == 30
+    assert len(world.facts) == 8
+    assert [m.id for m in world.members if m.role == "lead"] == [demo.LEAD]
+
+
+def test_no_address_is_anybody_s(world: World) -> None:
+    """RFC 2606: .example is for examples."""
+    addresses = [c.email for c in world.contacts if c.email] + [m.email for m in world.members]
+    assert all(address.endswith(".example") for address in addresses)
+
+
+def test_every_case_belongs_to_somebody(world: World) -> None:
+    known = {contact.id for contact in world.contacts}
+    assert {case.contact for case in world.cases} == known
+
+
+def test_every_template_suits_some_case_and_passes_the_checks(world: World) -> None:
+    """For each template and language there is a case that leaves only blanks to complete."""
+    facts = {fact.name: fact for fact in world.facts}
+    people = {contact.id: contact for contact in world.contacts}
+    for template in world.templates:
+        for code in template.content.texts:
+            left = []
+            for case in world.cases:
+                recipient = people[case.contact]
+                letter = letters.start(
+                    "", template.content, recipient=recipient, case=case, language=code
+                )
+                seen = placeholders.World(
+                    TODAY,
+                    code,
+                    recipient=recipient,
+                    case=case,
+                    sender=world.members[1],
+                    facts=facts,
+                )
+                names = letters.names(letter)
+                found = placeholders.resolve(names, letter.placeholders, seen, {})
+                assert all(p.known for p in found), template.title
+                left.append([p for p in found if p.is_blank and p.placeholder.source != "blank"])
+            assert [] in left, (template.title, code)
+        seen = placeholders.World(TODAY, sender=world.members[1], facts=facts)
+        assert checks.check_content(template.content, seen) == (), template.title
+
+
+def test_dates_are_relative_to_the_day(world: World) -> None:
+    later = read_world(TODAY + timedelta(days=100))
+    one, other = (w.cases[0].fields["sailing"] for w in (world, later))
+    assert one == {"date": "2026-11-26T16:30"}
+    assert other == {"date": "2027-03-06T16:30"}
+
+
+def test_papers_are_the_same_every_time() -> None:
+    one, other = make_papers(), make_papers()
+    assert one == other
+    assert all(data.startswith((b"%PDF", b"\x89PNG")) for data, _type in one.values())
+
+
+def test_the_demo_is_made_fresh_or_kept(tmp_path: Path) -> None:
+    home = home_in(tmp_path / "demo")
+    service = demo.prepare_demo(home, NOW)
+    library = open_library(home.library_file)
+    found = library.catalogue(NOW)
+    assert len(found.templates) == 12
+    assert all(t.state == "in use" and t.edition == 1 for t in found.templates.values())
+    assert all(t.content.frame == FRAME_ID for t in found.templates.values())
+    enclosures = [e for t in found.templates.values() for e in t.content.enclosures]
+    assert {e.file for e in enclosures} <= found.files
+    bodies = [read(x.body) for t in found.templates.values() for x in t.content.texts.values()]
+    assert all(bodies)
+    library.put_file(b"mine", "mine.txt", "text/plain")
+    library.close()
+    service.stop()
+
+    service = demo.prepare_demo(home, NOW, keep=True)
+    kept = open_library(home.library_file)
+    assert len(kept.catalogue(NOW).files) == len(found.files) + 1
+    kept.close()
+    account = read_settings(home.settings_file).account
+    assert account.smtp_port == service.account(account.user).smtp_port, "ports are this start's"
+    service.stop()
+
+    service = demo.prepare_demo(home, NOW)
+    fresh = open_library(home.library_file)
+    assert len(fresh.catalogue(NOW).files) == len(found.files)
+    fresh.close()
+    service.stop()
+
+
+def test_only_what_a_demo_made_is_ever_cleared(tmp_path: Path) -> None:
+    home = home_in(tmp_path)
+    (tmp_path / "library.sqlite").write_bytes(b"somebody's work")
+    (tmp_path / "thesis.txt").write_text("mine")
+    demo.clear_demo(home)
+    assert (tmp_path / "library.sqlite").read_bytes() == b"somebody's work"
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["library.sqlite", "thesis.txt"]
+
+
+def test_mail_is_kept_between_starts(tmp_path: Path) -> None:
+    passwords = {"a@b.example": "pw", CATCH_ALL: "pw"}
+    service = MailService(tmp_path, passwords)
+    service.start()
+    imap.file_sent(service.account("a@b.example"), "pw", b"Subject: one\r\n\r\nx\r\n", NOW)
+    service.stop()
+    again = MailService(tmp_path, passwords)
+    again.start()
+    with imap.mailbox(again.account("a@b.example"), "pw") as client:
+        client.select_folder("Sent")
+        assert len(client.search("ALL")) == 1
+    again.stop()
+    assert oct((tmp_path / "127.0.0.1.key.pem").stat().st_mode)[-3:] == "600"
