@@ -15,12 +15,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from nebbet.core import addresses, body, inline, message
+from nebbet.core import addresses, body, inline
 from nebbet.core.addresses import Address, Problem
 from nebbet.core.body import Frame
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Attachment, Letter
-from nebbet.core.message import EncodedFiles, Outgoing, compose, mailto, open_message, with_bcc
+from nebbet.core.message.compose import compose, with_bcc
+from nebbet.core.message.encoded import EncodedFiles
+from nebbet.core.message.links import mailto
+from nebbet.core.message.outgoing import Outgoing
+from nebbet.core.message.reading import open_message
 from nebbet.core.records import Contact, Member
 from tests.conftest import NOW
 
@@ -404,4 +408,4 @@ def test_a_link_says_what_was_put_in(subject: str, text: str) -> None:
 
 def test_the_date_is_written_with_its_zone(now: datetime) -> None:
     assert b"Date: Wed, 25 Nov 2026 09:30:00 +0000\r\n" in made().data
-    assert message.mailto() == "mailto:"
+    assert mailto() == "mailto:"

@@ -27,7 +27,8 @@ from nebbet.post.home import Home, home_in
 from nebbet.post.secrets import SessionSecrets
 from nebbet.post.settings import read_settings, write_settings
 from nebbet.standin import demo
-from nebbet.standin.service import CATCH_ALL, MailService
+from nebbet.standin.ports import CATCH_ALL
+from nebbet.standin.service import MailService
 from tests.conftest import NOW
 
 PATIENCE = 15_000  # milliseconds: how long a test waits for what must happen
@@ -45,7 +46,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 def made_home(tmp_path_factory: pytest.TempPathFactory) -> Home:
     """The demo, made once; each test works on a copy."""
     home = home_in(tmp_path_factory.mktemp("demo"))
-    demo.prepare_demo(home, NOW).stop()
+    demo.prepare_demo(home, NOW, service_of=MailService).stop()
     return home
 
 
@@ -58,7 +59,8 @@ def home(made_home: Home, tmp_path: Path) -> Home:
 
 @pytest.fixture
 def service(home: Home) -> Iterator[MailService]:
-    made = demo.prepare_demo(home, NOW, keep=True)
+    made = demo.prepare_demo(home, NOW, keep=True, service_of=MailService)
+    assert isinstance(made, MailService)
     settings = read_settings(home.settings_file)
     write_settings(home.settings_file, replace(settings, hold_seconds=0))
     yield made

@@ -3,7 +3,7 @@
 from email.message import EmailMessage
 
 from nebbet.standin.papers import make_papers
-from nebbet.standin.service import CATCH_ALL
+from nebbet.standin.ports import CATCH_ALL
 from tests.desktop.conftest import Hand
 
 ME = "benedek.roy@lislesound.example"

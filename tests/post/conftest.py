@@ -10,7 +10,8 @@ from sqlalchemy import Engine
 from nebbet.core import body
 from nebbet.core.body import Frame
 from nebbet.core.letter import Letter
-from nebbet.core.message import EncodedFiles, compose
+from nebbet.core.message.compose import compose
+from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import Contact, Member
 from nebbet.library import Library, open_library
 from nebbet.post.carrier import Office
@@ -18,7 +19,8 @@ from nebbet.post.outbox import Item
 from nebbet.post.personal import open_personal
 from nebbet.post.register import Registered
 from nebbet.post.secrets import SessionSecrets
-from nebbet.standin.service import CATCH_ALL, MailService
+from nebbet.standin.ports import CATCH_ALL
+from nebbet.standin.service import MailService
 from tests.conftest import NOW
 
 ME = "benedek.roy@lislesound.example"

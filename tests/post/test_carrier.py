@@ -10,16 +10,17 @@ from msgspec.structs import replace
 from sqlalchemy import text
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.message import open_message
+from nebbet.core.message.reading import open_message
 from nebbet.core.records import Contact, Member
 from nebbet.library import Library
 from nebbet.post import imap, outbox, personal, register
 from nebbet.post.carrier import RETRY_SECONDS, Carrier, Office, deliver_due
-from nebbet.post.connection import DeliveryError
+from nebbet.post.errors import DeliveryError
 from nebbet.post.outbox import Item, Queued
 from nebbet.post.secrets import SessionSecrets
 from nebbet.post.smtp import deliver
-from nebbet.standin.service import CATCH_ALL, MailService
+from nebbet.standin.ports import CATCH_ALL
+from nebbet.standin.service import MailService
 from tests.post.conftest import ME, PASSWORDS, Clock, make_item
 
 

@@ -14,7 +14,8 @@ from nebbet.post.home import home_in
 from nebbet.post.settings import read_settings
 from nebbet.standin import demo
 from nebbet.standin.papers import make_papers
-from nebbet.standin.service import CATCH_ALL, MailService
+from nebbet.standin.ports import CATCH_ALL
+from nebbet.standin.service import MailService
 from nebbet.standin.world import FRAME_ID, World, read_world
 from tests.conftest import NOW, TODAY
 

@@ -10,10 +10,12 @@ from secrets import token_hex
 import click
 
 from nebbet.cli import main as commands
-from nebbet.core import addresses, checks, message, placeholders, ranking
+from nebbet.core import addresses, checks, placeholders, ranking
 from nebbet.core import letter as letters
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
+from nebbet.core.message.compose import compose, with_bcc
+from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import Case, Contact, Member, fold
 from nebbet.library import Catalogue, Library, Template, open_library
 from nebbet.library.catalogue import case_entries, contact_entries, template_entries
@@ -86,11 +88,11 @@ def render(
     if checks.worst(findings) == "stop":
         ctx.exit(1)
     frame = catalogue.frame(letter.frame)
-    files = message.EncodedFiles(library.file_bytes)
-    outgoing = message.compose(
+    files = EncodedFiles(library.file_bytes)
+    outgoing = compose(
         letter, me, now=moment, token=lambda: token_hex(12), frame=frame, files=files
     )
-    _write(message.with_bcc(outgoing.data, outgoing.bcc), output)
+    _write(with_bcc(outgoing.data, outgoing.bcc), output)
 
 
 def _me(catalogue: Catalogue, settings: Settings) -> Member:

@@ -12,8 +12,9 @@ from typing import Any
 import click
 
 from nebbet import __version__
-from nebbet.core import dates, message, placeholders, values
+from nebbet.core import dates, placeholders, values
 from nebbet.core.errors import NebbetError
+from nebbet.core.message import links
 from nebbet.post.home import Home, find_home
 
 
@@ -151,7 +152,7 @@ def mailto(
     as_json: bool,
 ) -> None:
     """Write a link that opens a prepared message, and its length."""
-    link = message.mailto(to, subject, body, cc, bcc)
+    link = links.mailto(to, subject, body, cc, bcc)
     if as_json:
         click.echo(json.dumps({"link": link, "length": len(link)}))
         return

@@ -2,9 +2,7 @@
 
 import re
 from collections.abc import Iterable
-from email.utils import quote
 
-from email_validator import EmailNotValidError, validate_email
 from msgspec import Struct
 
 _PARTS = re.compile(r'(?:"(?:\\.|[^"\\])*"|<[^<>]*>|[^,;"<])+|["<]')
@@ -24,13 +22,18 @@ class Address(Struct, frozen=True):
         """The form that stands in a header, not yet encoded."""
         if not self.name:
             return self.spec
-        name = f'"{quote(self.name)}"' if _SPECIALS.search(self.name) else self.name
+        name = _quoted(self.name) if _SPECIALS.search(self.name) else self.name
         return f"{name} <{self.spec}>"
 
     @property
     def key(self) -> str:
         """What two addresses of one mailbox have in common, as practice has it."""
         return self.spec.casefold()
+
+
+def _quoted(name: str) -> str:
+    """A quoted string (RFC 5322 §3.2.4)."""
+    return '"' + re.sub(r'(["\\])', r"\\\1", name) + '"'
 
 
 class Problem(Struct, frozen=True):
@@ -64,6 +67,8 @@ def read(text: str) -> tuple[tuple[Address, ...], tuple[Problem, ...]]:
 
 def one(text: str) -> Address | Problem:
     """Read a single address, with or without a name."""
+    from email_validator import EmailNotValidError, validate_email
+
     if _CONTROL.search(text.strip()):
         shown = _CONTROL.sub("␊", text.strip())
         return Problem(shown, "there is a line break or control character in it")

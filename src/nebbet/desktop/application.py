@@ -53,6 +53,7 @@ def run(home: Home, secrets: Secrets, prepare: Callable[[Window], None] | None =
     _catch_bugs(window)
     _let_signals_through(window)
     window.show()
+    QTimer.singleShot(0, window.session.warm_up)
     if prepare:
         prepare(window)
     return application.exec()

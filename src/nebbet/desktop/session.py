@@ -13,9 +13,10 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 from sqlalchemy import Engine
 
-from nebbet.core import message
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Enclosure, Letter
+from nebbet.core.message.encoded import EncodedFiles
+from nebbet.core.message.outgoing import Outgoing
 from nebbet.core.records import Member
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
@@ -23,7 +24,7 @@ from nebbet.desktop.kit.pictures import Pictures
 from nebbet.library import Catalogue, Library
 from nebbet.library.engine import explained
 from nebbet.library.store import refuse_large
-from nebbet.post import imap, outbox, personal, register
+from nebbet.post import outbox, personal, register
 from nebbet.post.carrier import Carrier, Office
 from nebbet.post.home import Home
 from nebbet.post.outbox import Item, Queued
@@ -74,7 +75,7 @@ class Session(QObject):
         self.network = Operations(self)
         self.picture_loads = Operations(self)
         self.pictures = Pictures(parts.library.file_bytes, self.picture_loads)
-        self._files = message.EncodedFiles(parts.library.file_bytes)
+        self._files = EncodedFiles(parts.library.file_bytes)
         self._unkept: dict[str, Letter] = {}
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -111,6 +112,19 @@ class Session(QObject):
             said.append(f"{_count(broken, 'kept letter')} could not be read; the file keeps them.")
         if said:
             self.voice.say(" ".join(said))
+
+    def warm_up(self) -> None:
+        """Load in the background what the first letter will need, so that it need not wait."""
+        calendar, today = self.catalogue.calendar, self.parts.now().date()
+
+        def load() -> None:
+            import nebbet.core.message.compose
+            import nebbet.post.imap
+            import nebbet.post.smtp  # noqa: F401 - loading is what this is for
+
+            calendar.is_working(today)
+
+        self.network.run(load, _nothing, self.voice.fail)
 
     def close(self) -> None:
         """Keep what is open and let the letter on the line finish."""
@@ -188,8 +202,10 @@ class Session(QObject):
         return True
 
     def _enqueue(self, letter: Letter, me: Member, moment: datetime, due: float) -> None:
+        from nebbet.core.message.compose import compose  # in the background, where it may take time
+
         frame = self.catalogue.frame(letter.frame)
-        outgoing = message.compose(
+        outgoing = compose(
             letter, me, now=moment, token=self.parts.token, frame=frame, files=self._files
         )
         outbox.enqueue(
@@ -290,9 +306,12 @@ class Session(QObject):
         password = self.parts.secrets.get(account.user) or ""
 
         def fetch() -> bytes:
+            from nebbet.core.message.compose import with_bcc
+            from nebbet.post import imap
+
             kept = outbox.local_copy(engine, entry.message_id)
             if kept is not None:
-                return message.with_bcc(kept.data, kept.bcc)
+                return with_bcc(kept.data, kept.bcc)
             if self.me is None or entry.sender != self.me.id:
                 raise NebbetError(
                     "The message was sent by somebody else",
@@ -383,7 +402,7 @@ def read_file(library: Library, path: Path) -> Enclosure:
     return Enclosure(library.put_file(data, path.name, media_type), path.name, media_type, size)
 
 
-def _entry(letter: Letter, me: Member, outgoing: message.Outgoing, moment: datetime) -> Registered:
+def _entry(letter: Letter, me: Member, outgoing: Outgoing, moment: datetime) -> Registered:
     recipient = letter.recipient
     assert recipient is not None  # compose has refused a letter without one
     return Registered(

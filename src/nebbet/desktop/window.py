@@ -1,7 +1,8 @@
 """The window: the band with its places, the pages, the notice strip, help."""
 
 from collections.abc import Callable
-from functools import partial
+from functools import cached_property, partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence
@@ -21,10 +22,12 @@ from nebbet.desktop.kit.notices import NoticeStrip
 from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.letters.page import LettersPage
-from nebbet.desktop.profile.page import ProfilePage
-from nebbet.desktop.register.page import RegisterPage
 from nebbet.desktop.session import Parts, Session
-from nebbet.desktop.shelves.page import LibraryPage
+
+if TYPE_CHECKING:
+    from nebbet.desktop.profile.page import ProfilePage
+    from nebbet.desktop.register.page import RegisterPage
+    from nebbet.desktop.shelves.page import LibraryPage
 
 # The numbers are those of all five places: Rounds (3) and Upkeep (5) are not built yet.
 _NUMBERS = {"Letters": 1, "Library": 2, "Register": 4}
@@ -86,14 +89,9 @@ class Window(QMainWindow):
         self.notices = NoticeStrip()
         self.session = Session(parts, self.notices)
         self.session.open()
-        self.letters = LettersPage(self.session)
-        self.library = LibraryPage(self.session)
-        self.register = RegisterPage(self.session)
-        self.profile = ProfilePage(self.session)
-        self.places: list[Place] = [self.letters, self.library, self.register]
         self._stack = QStackedWidget()
-        for page in (*self.places, self.profile):
-            self._stack.addWidget(page)
+        self.letters = LettersPage(self.session)
+        self._stack.addWidget(self.letters)
         self.find_field = Picker(
             "Find", lambda words: finding.everything(self.session, words), "Find (Ctrl+F)"
         )
@@ -126,11 +124,11 @@ class Window(QMainWindow):
         wordmark.setFont(theme.serif_font(19))
         wordmark.setStyleSheet("padding: 0 18px 2px 6px;")
         self.place_buttons: dict[str, QPushButton] = {}
-        for page in self.places:
-            made = pieces.button(page.title, partial(self.go, page), "place")
+        for title, number in _NUMBERS.items():
+            made = pieces.button(title, partial(self.go_to, title), "place")
             made.setCheckable(True)
-            made.setToolTip(f"Alt+{_NUMBERS[page.title]}")
-            self.place_buttons[page.title] = made
+            made.setToolTip(f"Alt+{number}")
+            self.place_buttons[title] = made
         self.find_field.setMaximumWidth(300)
         self.find_field.setMinimumWidth(180)
         self.outbox_state = pieces.label("", "note")
@@ -153,15 +151,14 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         self.find_field.picked.connect(self._found)
-        self.library.take.connect(self._take)
         self.session.outbox_changed.connect(self._show_outbox)
         self.session.settings_changed.connect(self._take_settings)
         self.session.catalogue_changed.connect(self._show_outbox)
         self.session.taken_back.connect(lambda _id: self.go(self.letters))
 
     def _add_keys(self) -> None:
-        for page in self.places:
-            self._key(f"Go to {page.title}", f"Alt+{_NUMBERS[page.title]}", partial(self.go, page))
+        for title, number in _NUMBERS.items():
+            self._key(f"Go to {title}", f"Alt+{number}", partial(self.go_to, title))
         self._key("Find everywhere", "Ctrl+F", self.find_field.setFocus)
         self._key("Help for this place", "F1", self.show_help)
         self._key("Keys of this place", "Ctrl+/", self.show_help)
@@ -174,7 +171,45 @@ class Window(QMainWindow):
         action.triggered.connect(lambda _checked=False: act())
         self.addAction(action)
 
-    # Places
+    # Places: all but the first are made when they are first visited, so that the window is there
+    # at once
+
+    @cached_property
+    def library(self) -> "LibraryPage":
+        """The place Library."""
+        from nebbet.desktop.shelves.page import LibraryPage
+
+        page = LibraryPage(self.session)
+        page.take.connect(self._take)
+        self._stack.addWidget(page)
+        return page
+
+    @cached_property
+    def register(self) -> "RegisterPage":
+        """The place Register."""
+        from nebbet.desktop.register.page import RegisterPage
+
+        page = RegisterPage(self.session)
+        self._stack.addWidget(page)
+        return page
+
+    @cached_property
+    def profile(self) -> "ProfilePage":
+        """One's own profile."""
+        from nebbet.desktop.profile.page import ProfilePage
+
+        page = ProfilePage(self.session)
+        self._stack.addWidget(page)
+        return page
+
+    @property
+    def places(self) -> list[Place]:
+        """The places of the band, in its order."""
+        return [self.letters, self.library, self.register]
+
+    def go_to(self, title: str) -> None:
+        """Go to a place by its name."""
+        self.go(getattr(self, title.lower()))
 
     @property
     def place(self) -> Place:
@@ -246,7 +281,7 @@ class Window(QMainWindow):
         ):
             event.ignore()
             return
-        if self.library.is_editing:
+        if "library" in self.__dict__ and self.library.is_editing:
             self.library.editor.keep_draft()
         self.session.close()
         event.accept()

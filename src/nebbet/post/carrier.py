@@ -9,10 +9,9 @@ from msgspec import Struct
 from sqlalchemy import Engine
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.message import with_bcc
 from nebbet.library import Library
-from nebbet.post import imap, outbox, register, smtp
-from nebbet.post.connection import DeliveryError, no_password
+from nebbet.post import outbox, register
+from nebbet.post.errors import DeliveryError, no_password
 from nebbet.post.outbox import Queued
 from nebbet.post.secrets import Secrets
 from nebbet.post.settings import Account
@@ -62,6 +61,8 @@ def _password(office: Office) -> str:
 
 
 def _send(office: Office, entry: Queued) -> None:
+    from nebbet.post import smtp  # not before it is needed: the window starts without it
+
     outgoing = entry.item.outgoing
     smtp.deliver(
         office.account, _password(office), outgoing.sender, outgoing.recipients, outgoing.data
@@ -72,6 +73,9 @@ def _send(office: Office, entry: Queued) -> None:
 def _finish(office: Office, entry: Queued) -> None:
     """Enter the letter into the register and file its copy; neither happens twice, whatever
     fails between."""
+    from nebbet.core.message.compose import with_bcc
+    from nebbet.post import imap
+
     item = entry.item
     register.record(office.library, item.entry)
     data = with_bcc(item.outgoing.data, item.outgoing.bcc)

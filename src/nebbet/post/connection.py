@@ -3,26 +3,11 @@
 import imaplib
 import smtplib
 import ssl
-from typing import Literal
 
-from nebbet.core.errors import NebbetError
+from nebbet.post.errors import DeliveryError
 from nebbet.post.settings import Account
 
 TIMEOUT = 30.0  # seconds for each answer of a server
-
-Kind = Literal["refused", "busy", "unreachable", "uncertain", "account"]
-
-
-class DeliveryError(NebbetError):
-    """A letter did not go, or may not have gone.
-
-    kind is refused (for good), busy or unreachable (try again later), account (password or
-    certificate), uncertain (the line was cut before the server's answer came).
-    """
-
-    def __init__(self, kind: Kind, what: str, advice: str) -> None:
-        super().__init__(what, kept="The letter is in your outbox", advice=advice)
-        self.kind = kind
 
 
 def tls_context(account: Account) -> ssl.SSLContext:
@@ -60,13 +45,6 @@ def unreachable(host: str, error: Exception) -> DeliveryError:
         "unreachable",
         f"The mail server {host} cannot be reached: {reason}",
         "Nebbet tries again by itself",
-    )
-
-
-def no_password(account: Account) -> DeliveryError:
-    """What to say when no password is at hand."""
-    return DeliveryError(
-        "account", f"The password for {account.user} is not known", "Give it in your profile"
     )
 
 

@@ -8,7 +8,7 @@ from msgspec import Struct
 from sqlalchemy import Engine, delete, insert, select, update
 
 from nebbet.core.letter import Letter
-from nebbet.core.message import Outgoing
+from nebbet.core.message.outgoing import Outgoing
 from nebbet.library.engine import explained
 from nebbet.post.personal import letter_table, outbox_table
 from nebbet.post.register import Registered

@@ -1,14 +1,17 @@
 """The person's settings, in config.toml; the file keeps its comments when it is written."""
 
+import tomllib
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import tomlkit
 from msgspec import Struct, ValidationError, convert
 from msgspec.structs import asdict, fields
-from tomlkit.exceptions import TOMLKitError
 
 from nebbet.core.errors import NebbetError
 from nebbet.library.engine import explained
+
+if TYPE_CHECKING:
+    import tomlkit
 
 
 class Account(Struct, frozen=True, omit_defaults=True):
@@ -40,8 +43,8 @@ def read_settings(path: Path) -> Settings:
     with explained("The settings cannot be read"):
         text = path.read_bytes().decode("utf-8", "replace")
     try:
-        return convert(tomlkit.parse(text).unwrap(), Settings)
-    except (TOMLKitError, ValidationError) as error:
+        return convert(tomllib.loads(text), Settings)
+    except (tomllib.TOMLDecodeError, ValidationError) as error:
         raise NebbetError(
             f"The settings in {path.name} cannot be read: {error}",
             kept="The file was not touched",
@@ -51,6 +54,8 @@ def read_settings(path: Path) -> Settings:
 
 def write_settings(path: Path, settings: Settings) -> None:
     """Write the settings whole or not at all, leaving what a person wrote beside them."""
+    import tomlkit
+
     with explained("The settings cannot be kept"):
         document = tomlkit.parse(path.read_text("utf-8")) if path.exists() else tomlkit.document()
         _update(document, settings)
@@ -59,7 +64,9 @@ def write_settings(path: Path, settings: Settings) -> None:
         part.replace(path)
 
 
-def _update(table: tomlkit.TOMLDocument | tomlkit.items.Table, values: Struct) -> None:
+def _update(table: "tomlkit.TOMLDocument | tomlkit.items.Table", values: Struct) -> None:
+    import tomlkit
+
     defaults = {field.name: field.default for field in fields(values)}
     for name, value in asdict(values).items():
         if isinstance(value, Struct):

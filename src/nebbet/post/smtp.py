@@ -7,12 +7,12 @@ from email.utils import unquote
 
 from nebbet.post.connection import (
     TIMEOUT,
-    DeliveryError,
     login_refused,
     server_words,
     tls_context,
     unreachable,
 )
+from nebbet.post.errors import DeliveryError
 from nebbet.post.settings import Account
 
 # An address literal (RFC 5321 §4.1.3): smtplib would else ask the network for this machine's name,

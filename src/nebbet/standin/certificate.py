@@ -9,7 +9,7 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 
-HOST = "127.0.0.1"
+from nebbet.standin.ports import HOST, certificate_path
 
 
 def make_certificate(folder: Path, host: str = HOST, *, now: datetime) -> tuple[Path, Path]:
@@ -17,7 +17,7 @@ def make_certificate(folder: Path, host: str = HOST, *, now: datetime) -> tuple[
 
     Returns the paths of certificate and key.
     """
-    certificate_file = folder / f"{host}.certificate.pem"
+    certificate_file = certificate_path(folder, host)
     key_file = folder / f"{host}.key.pem"
     if certificate_file.exists() and key_file.exists():
         return certificate_file, key_file

@@ -2,8 +2,10 @@
 
 import re
 import shutil
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from datetime import datetime
+from pathlib import Path
+from typing import Protocol
 
 from msgspec.structs import replace
 
@@ -11,9 +13,9 @@ from nebbet.core import body
 from nebbet.core.letter import Content, Texts
 from nebbet.library import Library, Shelf, open_library
 from nebbet.post.home import Home, make_home
-from nebbet.post.settings import Settings, read_settings, write_settings
-from nebbet.standin.papers import make_papers
-from nebbet.standin.service import CATCH_ALL, MailService
+from nebbet.post.settings import Account, Settings, read_settings, write_settings
+from nebbet.standin.ports import CATCH_ALL
+from nebbet.standin.process import ServiceProcess
 from nebbet.standin.world import FRAME_ID, DemoTemplate, World, read_world
 
 PASSWORD = "demo"
@@ -23,12 +25,31 @@ _MARK = "made by nebbet demo.txt"
 _ASSET = re.compile(r"asset:([\w.-]+)")
 
 
+class Service(Protocol):
+    """A mail service: in this process or in one of its own."""
+
+    def start(self) -> None:
+        """Start it."""
+
+    def stop(self) -> None:
+        """End it."""
+
+    def account(self, user: str) -> Account:
+        """How a user reaches it."""
+
+
 def passwords(world: World) -> dict[str, str]:
     """The mailboxes of the stand-in and their passwords."""
     return {**{member.email: PASSWORD for member in world.members}, CATCH_ALL: PASSWORD}
 
 
-def prepare_demo(home: Home, now: datetime, *, keep: bool = False) -> MailService:
+def prepare_demo(
+    home: Home,
+    now: datetime,
+    *,
+    keep: bool = False,
+    service_of: Callable[[Path, Mapping[str, str]], Service] = ServiceProcess,
+) -> Service:
     """Make the demo, fresh or kept from last time, and start its mail service.
 
     Only a home that an earlier demo made is ever cleared.
@@ -42,7 +63,7 @@ def prepare_demo(home: Home, now: datetime, *, keep: bool = False) -> MailServic
         library = open_library(home.library_file)
         fill_library(library, world, now)
         library.close()
-    service = MailService(home.mail_folder, passwords(world))
+    service = service_of(home.mail_folder, passwords(world))
     service.start()
     _settle(home, service, world)
     return service
@@ -58,7 +79,7 @@ def clear_demo(home: Home) -> None:
             path.unlink()
 
 
-def _settle(home: Home, service: MailService, world: World) -> None:
+def _settle(home: Home, service: Service, world: World) -> None:
     """Point the settings at the service: its ports are new at every start."""
     settings = read_settings(home.settings_file)
     me = settings.member or ME
@@ -74,6 +95,8 @@ def demo_settings(home: Home) -> Settings:
 
 def fill_library(library: Library, world: World, now: datetime) -> None:
     """Put the demo's world into an empty library."""
+    from nebbet.standin.papers import make_papers  # brings a PDF library along, only for this
+
     library.put_calendar(world.calendar, world.closures)
     library.put(*world.members, *world.facts, *world.contacts, *world.cases)
     library.put_frame(FRAME_ID, world.frame)

@@ -1,6 +1,7 @@
 """The IMAP half of the stand-in: pymap on Maildir folders, with plain passwords in memory."""
 
 import asyncio
+import socket
 import ssl
 from argparse import Namespace
 from collections.abc import Mapping
@@ -45,8 +46,9 @@ async def serve(
     context: ssl.SSLContext,
     faults: Faults,
     executor: ThreadPoolExecutor,
+    sock: socket.socket,
 ) -> asyncio.Server:
-    """Start the server on a free port of loopback."""
+    """Start the server on a listening socket."""
     _write_users(folder, passwords)
     subsystem = Subsystem.for_executor(executor)
     config = Config(
@@ -65,7 +67,7 @@ async def serve(
     config.apply_context()
     server = IMAPServer(PlainLogin(config, passwords, faults), config)
     connected = ProxyProtocolReader(ProxyProtocolNoop()).get_callback(server)
-    return await asyncio.start_server(connected, host="127.0.0.1", port=0)
+    return await asyncio.start_server(connected, sock=sock)
 
 
 def _write_users(folder: Path, passwords: Mapping[str, str]) -> None:

@@ -2,6 +2,7 @@
 
 import asyncio
 import mailbox
+import socket
 import ssl
 import threading
 from collections.abc import Mapping
@@ -11,21 +12,27 @@ from pathlib import Path
 
 from nebbet.post.settings import Account
 from nebbet.standin import imap_server, smtp_server
-from nebbet.standin.certificate import HOST, make_certificate
+from nebbet.standin.certificate import make_certificate
+from nebbet.standin.ports import CATCH_ALL, HOST, account_at, listening
 from nebbet.standin.smtp_server import Faults
-
-CATCH_ALL = "passengers@standin.example"
 
 
 class MailService:
     """A mail server for a handful of users; mail to anybody else lands in the catch-all.
 
-    passwords maps mailbox addresses to passwords. Ports are free ones, chosen at each start.
+    passwords maps mailbox addresses to passwords. Ports are free ones, chosen at each start, unless
+    listening sockets for SMTP and IMAP are handed over.
     """
 
     def __init__(
-        self, folder: Path, passwords: Mapping[str, str], *, certificate_for: str = HOST
+        self,
+        folder: Path,
+        passwords: Mapping[str, str],
+        *,
+        certificate_for: str = HOST,
+        sockets: tuple[socket.socket, socket.socket] | None = None,
     ) -> None:
+        self._sockets = sockets or (listening(), listening())
         self.faults = Faults()
         self._folder = folder
         self._passwords = dict(passwords)
@@ -34,7 +41,6 @@ class MailService:
         self._thread = threading.Thread(target=self._run, name="nebbet-stand-in", daemon=True)
         self._ready = threading.Event()
         self._stop = asyncio.Event()
-        self._ports = (0, 0)
         self._certificate = Path()
 
     def start(self) -> None:
@@ -51,15 +57,7 @@ class MailService:
 
     def account(self, user: str) -> Account:
         """How a user reaches the service, exactly as for a real server."""
-        smtp_port, imap_port = self._ports
-        return Account(
-            user=user,
-            smtp_host=HOST,
-            smtp_port=smtp_port,
-            imap_host=HOST,
-            imap_port=imap_port,
-            certificate=str(self._certificate),
-        )
+        return account_at(self._sockets, self._certificate, user)
 
     def _run(self) -> None:
         asyncio.set_event_loop(self._loop)
@@ -80,11 +78,11 @@ class MailService:
             factory = smtp_server.server_factory(
                 handler, self._passwords, context, self.faults, self._loop
             )
-            smtp = await self._loop.create_server(factory, HOST, 0)
+            smtp_socket, imap_socket = self._sockets
+            smtp = await self._loop.create_server(factory, sock=smtp_socket)
             imap = await imap_server.serve(
-                self._folder, self._passwords, context, self.faults, executor
+                self._folder, self._passwords, context, self.faults, executor, imap_socket
             )
-            self._ports = tuple(s.sockets[0].getsockname()[1] for s in (smtp, imap))
             self._ready.set()
             await self._stop.wait()
             for server in (smtp, imap):

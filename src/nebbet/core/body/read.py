@@ -2,9 +2,7 @@
 
 import re
 from collections.abc import Iterable
-
-import nh3
-from lxml import etree, html
+from typing import TYPE_CHECKING
 
 from nebbet.core import inline
 from nebbet.core.body.model import (
@@ -19,6 +17,9 @@ from nebbet.core.body.model import (
     Run,
     tidy,
 )
+
+if TYPE_CHECKING:
+    from lxml import etree
 
 _BOLD = {"b", "strong"}
 _ITALIC = {"i", "em", "cite"}
@@ -45,6 +46,9 @@ def read(text: str) -> Body:
     >>> write(read("<div>Hello <b>{{name}}</b><script>x()</script></div>"))
     '<p>Hello <strong>{{name}}</strong></p>\\n'
     """
+    import nh3
+    from lxml import html
+
     cleaned = nh3.clean(
         _UNSAYABLE.sub("", text),
         tags=_KEPT,
@@ -74,7 +78,9 @@ class _Reader:
         self._heading = 0
         self._items = 0
 
-    def walk(self, root: etree._Element) -> None:
+    def walk(self, root: "etree._Element") -> None:
+        from lxml import etree
+
         for event, node in etree.iterwalk(root, events=("start", "end")):
             if event == "start":
                 self._start(node)
@@ -85,7 +91,7 @@ class _Reader:
                     self._text(node.tail)
         self._flush()
 
-    def _start(self, node: etree._Element) -> None:
+    def _start(self, node: "etree._Element") -> None:
         tag = node.tag
         if tag in _BLOCKS:
             self._start_block(node)
@@ -100,7 +106,7 @@ class _Reader:
         elif tag == "img":
             self._inlines.extend(_picture(node))
 
-    def _start_block(self, node: etree._Element) -> None:
+    def _start_block(self, node: "etree._Element") -> None:
         if not (self._items and node.tag in ("p", "div") and not self._inlines):
             self._flush()
         if node.tag in ("ul", "ol"):
@@ -110,7 +116,7 @@ class _Reader:
         elif node.tag in _HEADINGS:
             self._heading = _HEADINGS[node.tag]
 
-    def _end(self, node: etree._Element) -> None:
+    def _end(self, node: "etree._Element") -> None:
         tag = node.tag
         if tag in _BLOCKS:
             if tag == "p" and [*self._inlines] == [Break()]:
@@ -180,7 +186,7 @@ def _link(href: str) -> str:
     return href if _LINK.match(href) else ""
 
 
-def _picture(node: etree._Element) -> list[Inline]:
+def _picture(node: "etree._Element") -> list[Inline]:
     """A library picture; a foreign one leaves its text, so that nothing silently goes missing."""
     alt = inline.parse(_SPACES.sub(" ", node.get("alt", "")).strip())
     found = _FILE.fullmatch(node.get("src", ""))

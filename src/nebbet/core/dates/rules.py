@@ -2,14 +2,15 @@
 
 import re
 from datetime import date, timedelta
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
-from babel.dates import format_date
-from dateutil.relativedelta import relativedelta
 from msgspec import Struct
 
 from nebbet.core.dates.calendars import WorkingCalendar
 from nebbet.core.errors import NebbetError
+
+if TYPE_CHECKING:
+    from dateutil.relativedelta import relativedelta
 
 Unit = Literal["day", "week", "month", "working day"]
 
@@ -103,7 +104,9 @@ def work_out(rule: Rule, today: date, calendar: WorkingCalendar) -> Worked:
         ) from None
 
 
-def _step(rule: Rule) -> relativedelta:
+def _step(rule: Rule) -> "relativedelta":
+    from dateutil.relativedelta import relativedelta
+
     match rule.unit:
         case "month":
             return relativedelta(months=rule.count)
@@ -167,4 +170,6 @@ def explain(worked: Worked) -> str:
 
 
 def _day(day: date, year: str = "") -> str:
+    from babel.dates import format_date
+
     return format_date(day, f"EEE d MMM {year}".strip(), locale="en_GB")

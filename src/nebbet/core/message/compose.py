@@ -2,15 +2,12 @@
 
 import binascii
 import re
-from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from datetime import datetime
 from email.message import MIMEPart
 from email.policy import SMTP
 from email.utils import format_datetime
 from functools import lru_cache
-
-from msgspec import Struct
 
 from nebbet.core import addresses, inline
 from nebbet.core import letter as letters
@@ -19,49 +16,12 @@ from nebbet.core.body import Frame, files_of, lines_of, render_email, render_pla
 from nebbet.core.errors import NebbetError
 from nebbet.core.inline import Slot
 from nebbet.core.letter import Letter
+from nebbet.core.message.encoded import LINE, EncodedFiles
+from nebbet.core.message.outgoing import Outgoing
 from nebbet.core.records import Member
 
-_LINE = 76  # RFC 2045 §6.7 and §6.8: encoded lines of at most 76 characters
 _MEDIA_TYPE = re.compile(r"[A-Za-z0-9][\w.+-]*/[A-Za-z0-9][\w.+-]*")
 _UNSAFE = re.compile(r"[\x00-\x1f\x7f\u2028\u2029]+")
-
-
-class Outgoing(Struct, frozen=True):
-    """A finished message with its envelope (RFC 5321). data has no Bcc; bcc is that header."""
-
-    data: bytes
-    sender: str
-    recipients: tuple[str, ...]
-    message_id: str
-    subject: str
-    bcc: str = ""
-
-
-class EncodedFiles:
-    """Reads library files by SHA-256 and keeps them encoded, so that a file sent many times is
-    encoded once. Holds at most limit bytes."""
-
-    def __init__(self, read: Callable[[str], bytes], limit: int = 64 * 2**20) -> None:
-        self._read, self._limit, self._size = read, limit, 0
-        self._kept: OrderedDict[str, bytes] = OrderedDict()
-
-    def base64(self, file: str) -> bytes:
-        """The file's bytes in base64, in lines of 76 characters (RFC 2045 §6.8)."""
-        if file not in self._kept:
-            encoded = _base64(self._read(file))
-            self._kept[file] = encoded
-            self._size += len(encoded)
-        self._kept.move_to_end(file)
-        while self._size > self._limit and len(self._kept) > 1:
-            self._size -= len(self._kept.popitem(last=False)[1])
-        return self._kept[file]
-
-
-def _base64(data: bytes) -> bytes:
-    step = _LINE // 4 * 3
-    return b"".join(
-        binascii.b2a_base64(data[at : at + step])[:-1] + b"\r\n" for at in range(0, len(data), step)
-    )
 
 
 def compose(
@@ -149,7 +109,7 @@ def _headers(pairs: Iterable[tuple[str, str]]) -> bytes:
 @lru_cache(maxsize=256)
 def _header(name: str, value: str) -> bytes:
     """One folded header; short plain ones need none of the standard library's slow folding."""
-    if value.isascii() and len(name) + len(value) < _LINE and "=?" not in value:
+    if value.isascii() and len(name) + len(value) < LINE and "=?" not in value:
         return f"{name}: {value}\r\n".encode("ascii")
     folded: str = SMTP.header_factory(name, value).fold(policy=SMTP)
     return folded.encode("ascii")

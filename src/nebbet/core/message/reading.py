@@ -1,10 +1,11 @@
 """Reading a message back, for showing it."""
 
-from email import message_from_bytes
-from email.message import EmailMessage
-from email.policy import default
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
+
+if TYPE_CHECKING:
+    from email.message import EmailMessage
 
 
 class Received(Struct, frozen=True):
@@ -25,6 +26,10 @@ class Received(Struct, frozen=True):
 
 def open_message(data: bytes) -> Received:
     """Read an RFC 5322 message; what is broken in it is left out rather than refused."""
+    from email import message_from_bytes
+    from email.message import EmailMessage
+    from email.policy import default
+
     message = message_from_bytes(data, policy=default)
     assert isinstance(message, EmailMessage)
 
@@ -52,7 +57,7 @@ def open_message(data: bytes) -> Received:
     )
 
 
-def _text(message: EmailMessage, kind: str) -> str:
+def _text(message: "EmailMessage", kind: str) -> str:
     part = message.get_body((kind,))
     try:
         return str(part.get_content()) if part else ""
@@ -60,6 +65,6 @@ def _text(message: EmailMessage, kind: str) -> str:
         return ""
 
 
-def _bytes(part: EmailMessage) -> bytes:
+def _bytes(part: "EmailMessage") -> bytes:
     payload = part.get_payload(decode=True)
     return payload if isinstance(payload, bytes) else b""

@@ -2,18 +2,22 @@
 
 from datetime import date, datetime, time
 from decimal import Decimal
-
-from babel import Locale, UnknownLocaleError, dates, numbers
+from typing import TYPE_CHECKING
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.values import Money, Value
+
+if TYPE_CHECKING:
+    from babel import Locale
 
 DEFAULT_LANGUAGE = "en_GB"
 DATE_STYLES = ("short", "medium", "long", "full")
 
 
-def language_of(code: str) -> Locale:
+def language_of(code: str) -> "Locale":
     """The locale for a language code such as "en_GB" or "nb". Raises NebbetError if unknown."""
+    from babel import Locale, UnknownLocaleError
+
     try:
         return Locale.parse(code.replace("-", "_") or DEFAULT_LANGUAGE)
     except (ValueError, UnknownLocaleError, TypeError):
@@ -44,7 +48,9 @@ def show(value: Value, language: str = DEFAULT_LANGUAGE, style: str = "") -> str
         ) from None
 
 
-def _shown(value: Value, locale: Locale, style: str) -> str:
+def _shown(value: Value, locale: "Locale", style: str) -> str:
+    from babel import dates, numbers
+
     match value:
         case bool():
             return "yes" if value else "no"
@@ -63,8 +69,10 @@ def _shown(value: Value, locale: Locale, style: str) -> str:
     return value
 
 
-def _moment(value: datetime, locale: Locale, style: str) -> str:
+def _moment(value: datetime, locale: "Locale", style: str) -> str:
     """A date with its time; a named style goes to the date, with the time kept short."""
+    from babel import dates
+
     if style and style not in DATE_STYLES:
         return dates.format_datetime(value, style, locale=locale)
     joined = locale.datetime_formats["medium"]

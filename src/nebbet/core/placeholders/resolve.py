@@ -4,7 +4,6 @@ from collections.abc import Callable, Iterable, Mapping
 from datetime import date
 
 from msgspec import Struct, field
-from rapidfuzz import process
 
 from nebbet.core import dates, records
 from nebbet.core.errors import NebbetError
@@ -126,6 +125,8 @@ def nearest(name: str, candidates: Iterable[str]) -> str | None:
     >>> nearest("bokking", ["booking", "sailing"])
     'booking'
     """
+    from rapidfuzz import process
+
     found = process.extractOne(name, list(candidates), processor=fold, score_cutoff=60)
     return found[0] if found else None
 

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.message import Received
+from nebbet.core.message.reading import Received
 from nebbet.desktop.kit import pieces, theme
 from nebbet.library.engine import explained
 

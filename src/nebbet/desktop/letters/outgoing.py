@@ -4,7 +4,7 @@ from datetime import datetime
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from nebbet.core.message import open_message, with_bcc
+from nebbet.core.message.reading import open_message
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.session import Session
@@ -52,6 +52,8 @@ class OutgoingView(QWidget):
         self.again.setText("Send it again" if entry.state == "uncertain" else "Send now")
         self.went.setVisible(entry.state == "uncertain")
         if fresh:
+            from nebbet.core.message.compose import with_bcc
+
             outgoing = entry.item.outgoing
             self.view.show_message(open_message(with_bcc(outgoing.data, outgoing.bcc)))
 

@@ -16,7 +16,6 @@ from nebbet.core.records import Member
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
-from nebbet.post import imap
 from nebbet.post.settings import Account
 
 _LANGUAGES = {
@@ -169,6 +168,8 @@ class ProfilePage(Place):
         self._told.setText("Trying…")
 
         def connect() -> None:
+            from nebbet.post import imap
+
             with imap.mailbox(account, password):
                 pass
 

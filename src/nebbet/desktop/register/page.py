@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from nebbet.core import ranking
 from nebbet.core.errors import NebbetError
-from nebbet.core.message import open_message
+from nebbet.core.message.reading import open_message
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.place import Place
