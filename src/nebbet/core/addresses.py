@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterable
+from functools import lru_cache
 
 from msgspec import Struct
 
@@ -65,6 +66,7 @@ def read(text: str) -> tuple[tuple[Address, ...], tuple[Problem, ...]]:
     return tuple(found), tuple(problems)
 
 
+@lru_cache(maxsize=4096)
 def one(text: str) -> Address | Problem:
     """Read a single address, with or without a name."""
     from email_validator import EmailNotValidError, validate_email

@@ -16,12 +16,12 @@ from nebbet.core.body import Frame, files_of, lines_of, render_email, render_pla
 from nebbet.core.errors import NebbetError
 from nebbet.core.inline import Slot
 from nebbet.core.letter import Letter
-from nebbet.core.message.encoded import LINE, EncodedFiles
+from nebbet.core.message import headers
+from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.core.records import Member
 
 _MEDIA_TYPE = re.compile(r"[A-Za-z0-9][\w.+-]*/[A-Za-z0-9][\w.+-]*")
-_UNSAFE = re.compile(r"[\x00-\x1f\x7f\u2028\u2029]+")
 
 
 def compose(
@@ -43,17 +43,17 @@ def compose(
     cc, bcc, reply_to = (_addresses(getattr(letter, part)) for part in ("cc", "bcc", "reply_to"))
     author = Address(sender.name, _own(sender.email).spec)
     message_id = f"<{token()}@{author.spec.rpartition('@')[2]}>"
-    subject = header_text(inline.shown(letter.subject))
-    head = _headers(
+    subject = headers.clean(inline.shown(letter.subject))
+    head = b"".join(
         [
-            ("Date", format_datetime(now)),
-            ("From", author.header),
-            ("Reply-To", addresses.write(reply_to)),
-            ("To", to.header),
-            ("Cc", addresses.write(cc)),
-            ("Subject", subject),
-            ("Message-ID", message_id),
-            ("MIME-Version", "1.0"),
+            headers.text("Date", format_datetime(now)),
+            headers.addresses("From", (author,)),
+            headers.addresses("Reply-To", reply_to),
+            headers.addresses("To", (to,)),
+            headers.addresses("Cc", cc),
+            headers.text("Subject", subject),
+            headers.text("Message-ID", message_id),
+            headers.text("MIME-Version", "1.0"),
         ]
     )
     data = head + _content(letter, frame, files, token)
@@ -76,7 +76,7 @@ def _refuse_blanks(letter: Letter) -> None:
 def _recipient(letter: Letter) -> Address:
     if letter.recipient is None or not letter.recipient.email:
         raise NebbetError("The letter has no recipient", advice="Choose whom it goes to")
-    return Address(header_text(letter.recipient.name), _own(letter.recipient.email).spec)
+    return Address(headers.clean(letter.recipient.name), _own(letter.recipient.email).spec)
 
 
 def _own(spec: str) -> Address:
@@ -95,24 +95,6 @@ def _addresses(line: inline.Line) -> tuple[Address, ...]:
             f"“{problem.text}” is not a mail address: {problem.reason}", advice="Mend the address"
         )
     return found
-
-
-def header_text(text: str) -> str:
-    """Text fit for a header: no line breaks and no control characters."""
-    return _UNSAFE.sub(" ", text).strip()
-
-
-def _headers(pairs: Iterable[tuple[str, str]]) -> bytes:
-    return b"".join(_header(name, value) for name, value in pairs if value)
-
-
-@lru_cache(maxsize=256)
-def _header(name: str, value: str) -> bytes:
-    """One folded header; short plain ones need none of the standard library's slow folding."""
-    if value.isascii() and len(name) + len(value) < LINE and "=?" not in value:
-        return f"{name}: {value}\r\n".encode("ascii")
-    folded: str = SMTP.header_factory(name, value).fold(policy=SMTP)
-    return folded.encode("ascii")
 
 
 def _content(letter: Letter, frame: Frame, files: EncodedFiles, token: Callable[[], str]) -> bytes:
@@ -167,7 +149,7 @@ def _picture_kind(encoded: bytes) -> str:
 
 
 def _attachment(attachment: letters.Attachment, files: EncodedFiles) -> bytes:
-    name = header_text(inline.shown(attachment.name)).replace("/", "-") or "attachment"
+    name = headers.clean(inline.shown(attachment.name)).replace("/", "-") or "attachment"
     return _attachment_head(name, attachment.media_type) + files.base64(attachment.file)
 
 
@@ -183,4 +165,4 @@ def _attachment_head(name: str, media_type: str) -> bytes:
 
 def with_bcc(data: bytes, bcc: str) -> bytes:
     """The copy for the sender's own mailbox, which shows who got a blind copy."""
-    return _headers([("Bcc", bcc)]) + data
+    return headers.addresses("Bcc", addresses.read(bcc)[0]) + data
