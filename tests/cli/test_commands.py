@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from nebbet.core.letter import Content, Texts
-from nebbet.library import open_library
+from nebbet.library.store import open_library
 from nebbet.post.home import Home, home_in
 from nebbet.standin import demo
 from tests.conftest import NOW

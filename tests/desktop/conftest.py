@@ -13,7 +13,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import pytest
 from msgspec.structs import replace
-from PySide6.QtCore import QEvent, QPoint, Qt
+from PySide6.QtCore import QEvent, QEventLoop, QPoint, Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QListWidget, QTableView, QWidget
@@ -161,7 +161,16 @@ def open_window(home: Home, now: Callable[[], datetime] | None = None) -> Window
     window = Window(application.make_parts(home, secrets, now or (lambda: NOW)))
     window.show()
     window.activateWindow()
+    wait_until_open(window)
     return window
+
+
+def wait_until_open(window: Window) -> None:
+    """Wait until the files are read."""
+    loop = QEventLoop()
+    window.session.opened.connect(loop.quit)
+    window.session.not_opened.connect(loop.quit)
+    loop.exec()
 
 
 @pytest.fixture
@@ -176,8 +185,6 @@ def hand(home: Home, service: MailService, qtbot: QtBot) -> Iterator[Hand]:
 def close(window: Window) -> None:
     window.notices.ask = lambda *_args: True  # type: ignore[method-assign]
     window.close()
-    window.session.parts.library.close()
-    window.session.parts.personal.dispose()
     window.deleteLater()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     QApplication.processEvents()

@@ -405,7 +405,7 @@ def test_an_open_letter_is_there_again_after_a_crash(
     letter: Hand, home: Home, service: MailService, qtbot: QtBot
 ) -> None:
     letter.type("thick fog")
-    engine = letter.session.parts.personal
+    engine = letter.session.stores.personal
     letter.until(lambda: any(x.answers for x in personal.open_letters(engine)[0]))
     # No close: the first window is left as a killed program would leave its files.
     again = open_window(home)
@@ -427,7 +427,7 @@ def test_letters_that_wait_go_at_the_next_start_and_the_person_is_told(
     letter.window.close()
     assert asked == ["1 of them have not gone yet. They go when Nebbet is started again."]
     service.faults.busy = 0
-    outbox.mark(letter.session.parts.personal, open_id(letter), due=0)
+    outbox.mark(letter.session.stores.personal, open_id(letter), due=0)
     again = open_window(home)
     hand = Hand(again, qtbot, service)
     assert hand.said == "1 letter from last time goes out now."

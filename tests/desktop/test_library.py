@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog
 from pytestqt.qtbot import QtBot
 
 from nebbet.core.letter import Content
-from nebbet.library import Template
+from nebbet.library.catalogue import Template
 from nebbet.post.home import Home
 from nebbet.standin.service import MailService
 from tests.desktop.conftest import Hand, close, open_window
@@ -126,7 +126,7 @@ def test_a_change_becomes_the_next_edition_and_the_old_one_stays(editor: Hand) -
     assert content.texts["fr"] == before.texts["fr"]
     assert template(editor).note == "Kinder words"
     assert template(editor).author == "benedek.roy"
-    editions = editor.session.parts.library.editions("refund-agreed")
+    editions = editor.session.library.editions("refund-agreed")
     assert [t.content for t in editions[1:]] == [before]
     assert page.save_button.text() == "Save as edition 3"
     editor.until(lambda: editor.session.drafts == {})
@@ -292,7 +292,7 @@ def test_enclosures_are_dropped_named_and_removed(editor: Hand, tmp_path: Path) 
     editor.press("Ctrl+S")
     (enclosure,) = saved(editor, 2).enclosures
     assert (enclosure.name, enclosure.size) == ("Terms {{case.number}}.pdf", 14)
-    assert editor.session.parts.library.file_bytes(enclosure.file) == b"%PDF-1.4 terms"
+    assert editor.session.library.file_bytes(enclosure.file) == b"%PDF-1.4 terms"
 
 
 def test_a_new_template_from_nothing(hand: Hand) -> None:
@@ -350,7 +350,7 @@ def test_opening_and_leaving_without_a_change_keeps_nothing(editor: Hand) -> Non
 def test_a_library_that_cannot_be_written_says_so_and_keeps_the_text(editor: Hand) -> None:
     from sqlalchemy import event
 
-    engine = editor.session.parts.library.engine
+    engine = editor.session.library.engine
     engine.dispose()
     event.listen(engine, "connect", lambda c, _e: c.execute("PRAGMA query_only = ON"))
     page = editor.window.library.editor

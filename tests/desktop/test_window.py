@@ -26,7 +26,7 @@ from nebbet.desktop.window import Window
 from nebbet.post.home import home_in
 from nebbet.post.secrets import SessionSecrets
 from nebbet.post.settings import read_settings
-from tests.desktop.conftest import Hand, close
+from tests.desktop.conftest import Hand, close, wait_until_open
 
 # Finding
 
@@ -214,6 +214,7 @@ def test_the_first_start_asks_who_one_is(tmp_path: Path, qtbot: QtBot) -> None:
     theme.apply(instance)
     window = Window(application.make_parts(home_in(tmp_path / "new"), SessionSecrets()))
     window.show()
+    wait_until_open(window)
     assert window.place is window.profile
     assert "Say who you are" in window.notices.text
     window.profile.fields["first_name"].setText("Ada")
@@ -230,11 +231,12 @@ def test_the_first_start_asks_who_one_is(tmp_path: Path, qtbot: QtBot) -> None:
 
 
 def test_the_register_of_somebody_else_s_letter(hand: Hand) -> None:
-    from nebbet.post.register import Registered, record
+    from nebbet.post.entries import Registered
+    from nebbet.post.register import record
     from tests.conftest import NOW
 
     entry = Registered("<x@y>", NOW, "ottilie.marsh", "a@b.example", "Ana", subject="Hello")
-    record(hand.session.parts.library, entry)
+    record(hand.session.library, entry)
     hand.session.refresh_register()
     hand.until(lambda: hand.session.entries)
     hand.press("Alt+4")

@@ -16,11 +16,12 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Enclosure, Texts
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Case, Contact, Fact, Member
-from nebbet.library import Library, Shelf, migrate, open_library, schema
-from nebbet.library.catalogue import case_entries, contact_entries, template_entries
-from nebbet.library.store import LARGEST_FILE
+from nebbet.library import migrate, schema
+from nebbet.library.catalogue import Shelf, case_entries, contact_entries, template_entries
+from nebbet.library.disk import LARGEST_FILE
+from nebbet.library.store import Library, open_library
 from nebbet.post import register
-from nebbet.post.register import Registered
+from nebbet.post.entries import Registered
 from tests.conftest import NOW
 
 CONTENT = Content(

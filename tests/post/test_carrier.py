@@ -12,11 +12,11 @@ from sqlalchemy import text
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.reading import open_message
 from nebbet.core.records import Contact, Member
-from nebbet.library import Library
+from nebbet.library.store import Library
 from nebbet.post import imap, outbox, personal, register
 from nebbet.post.carrier import RETRY_SECONDS, Carrier, Office, deliver_due
 from nebbet.post.errors import DeliveryError
-from nebbet.post.outbox import Item, Queued
+from nebbet.post.items import Item, Queued
 from nebbet.post.secrets import SessionSecrets
 from nebbet.post.smtp import deliver
 from nebbet.standin.ports import CATCH_ALL

@@ -8,7 +8,7 @@ import pytest
 from nebbet.core import checks, placeholders
 from nebbet.core import letter as letters
 from nebbet.core.body import read
-from nebbet.library import open_library
+from nebbet.library.store import open_library
 from nebbet.post import imap
 from nebbet.post.home import home_in
 from nebbet.post.settings import read_settings

@@ -17,10 +17,16 @@ from nebbet.core.letter import Letter
 from nebbet.core.message.compose import compose, with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import Case, Contact, Member, fold
-from nebbet.library import Catalogue, Library, Template, open_library
-from nebbet.library.catalogue import case_entries, contact_entries, template_entries
-from nebbet.library.engine import explained
-from nebbet.post import carrier, register
+from nebbet.library.catalogue import (
+    Catalogue,
+    Template,
+    case_entries,
+    contact_entries,
+    template_entries,
+)
+from nebbet.library.disk import disk_explained
+from nebbet.library.store import Library, open_library
+from nebbet.post import carrier, entries, register
 from nebbet.post import outbox as outboxes
 from nebbet.post.home import make_home
 from nebbet.post.personal import open_personal
@@ -162,7 +168,7 @@ def _write(data: bytes, output: str) -> None:
         sys.stdout.buffer.write(data)
         sys.stdout.buffer.flush()
         return
-    with explained(f"{output} cannot be written", "Nothing was sent"):
+    with disk_explained(f"{output} cannot be written", "Nothing was sent"):
         Path(output).write_bytes(data)
 
 
@@ -192,7 +198,7 @@ def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
         ),
         *(
             ("sent", key, f"{by_id[key].name}: {by_id[key].subject}")
-            for key in ranking.find(wanted, register.find_entries(sent))
+            for key in ranking.find(wanted, entries.find_entries(sent))
         ),
     ]
     if as_json:

@@ -52,9 +52,9 @@ def home() -> Home:
 
 def read_text(path: str, what: str) -> str:
     """Read a file of text. Raises NebbetError in place of a traceback."""
-    from nebbet.library.engine import explained
+    from nebbet.library.disk import disk_explained
 
-    with explained(f"{what} {path} cannot be read"):
+    with disk_explained(f"{what} {path} cannot be read"):
         data = Path(path).read_bytes()
     try:
         return data.decode("utf-8")

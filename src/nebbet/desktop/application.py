@@ -9,16 +9,14 @@ from datetime import datetime
 from types import TracebackType
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QMessageBox
 
 from nebbet.core.errors import NebbetError
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.operations import BUG
 from nebbet.desktop.session import Parts
 from nebbet.desktop.window import Window
-from nebbet.library import open_library
 from nebbet.post.home import Home, make_home
-from nebbet.post.personal import open_personal
 from nebbet.post.secrets import Secrets
 from nebbet.post.settings import read_settings
 
@@ -31,12 +29,9 @@ def local_now() -> datetime:
 
 
 def make_parts(home: Home, secrets: Secrets, now: Callable[[], datetime] = local_now) -> Parts:
-    """Open all that a session needs. Raises NebbetError with what stands in the way."""
+    """What a session is made of. Raises NebbetError when the folder cannot be used."""
     make_home(home)
-    settings = read_settings(home.settings_file)
-    path = home.data / settings.library if settings.library else home.library_file
-    library = open_library(path)
-    return Parts(home, library, open_personal(home.personal_file), settings, secrets, now)
+    return Parts(home, read_settings(home.settings_file), secrets, now)
 
 
 def run(home: Home, secrets: Secrets, prepare: Callable[[Window], None] | None = None) -> int:
@@ -48,15 +43,22 @@ def run(home: Home, secrets: Secrets, prepare: Callable[[Window], None] | None =
     try:
         window = Window(make_parts(home, secrets))
     except NebbetError as error:
-        sys.stderr.write(f"nebbet: {error.sentence}\n")
-        return 2
+        return _refuse(error)
+    window.session.not_opened.connect(lambda error: application.exit(_refuse(error)))
     _catch_bugs(window)
     _let_signals_through(window)
     window.show()
-    QTimer.singleShot(0, window.session.warm_up)
     if prepare:
         prepare(window)
     return application.exec()
+
+
+def _refuse(error: NebbetError) -> int:
+    """Say why the window cannot open, where it was started and on the screen."""
+    sys.stderr.write(f"nebbet: {error.sentence}\n")
+    if QApplication.platformName() not in ("offscreen", "minimal"):
+        QMessageBox.critical(None, "Nebbet cannot open", error.sentence)
+    return 2
 
 
 def _catch_bugs(window: Window) -> None:

@@ -4,7 +4,7 @@ from nebbet.core import ranking
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.letters import offers
 from nebbet.desktop.session import Session
-from nebbet.post.register import find_entries
+from nebbet.post.entries import find_entries
 
 _EACH = 6
 

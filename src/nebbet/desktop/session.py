@@ -7,11 +7,11 @@ from datetime import datetime
 from functools import partial
 from pathlib import Path
 from secrets import token_hex
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, QTimer, Signal
-from sqlalchemy import Engine
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Enclosure, Letter
@@ -21,19 +21,20 @@ from nebbet.core.records import Member
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pictures import Pictures
-from nebbet.library import Catalogue, Library
-from nebbet.library.engine import explained
-from nebbet.library.store import refuse_large
-from nebbet.post import outbox, personal, register
-from nebbet.post.carrier import Carrier, Office
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.disk import disk_explained, refuse_large
+from nebbet.post.entries import Registered
 from nebbet.post.home import Home
-from nebbet.post.outbox import Item, Queued
-from nebbet.post.register import Registered
+from nebbet.post.items import Item, Queued
 from nebbet.post.secrets import Secrets
 from nebbet.post.settings import Settings, write_settings
 
+if TYPE_CHECKING:
+    from nebbet.library.store import Library
+    from nebbet.post.carrier import Carrier, Office
+    from nebbet.post.stores import AtStart, Stores
+
 _log = logging.getLogger(__name__)
-KEEP_COPIES = 30 * 86400.0  # seconds that a copy of a sent message stays on this machine
 AUTOSAVE = 500  # milliseconds after the last keystroke
 
 
@@ -41,8 +42,6 @@ class Parts(Struct, frozen=True):
     """What a session is made of; everything that differs between real life and tests."""
 
     home: Home
-    library: Library
-    personal: Engine
     settings: Settings
     secrets: Secrets
     now: Callable[[], datetime]
@@ -53,6 +52,8 @@ class Session(QObject):
     """The state of the program, with signals for what changed. All writing is done off the
     window's thread; a method returns at once and a signal or a notice tells the outcome."""
 
+    opened = Signal()
+    not_opened = Signal(object)
     catalogue_changed = Signal()
     letters_changed = Signal()
     outbox_changed = Signal()
@@ -74,31 +75,59 @@ class Session(QObject):
         self.operations = Operations(self)
         self.network = Operations(self)
         self.picture_loads = Operations(self)
-        self.pictures = Pictures(parts.library.file_bytes, self.picture_loads)
-        self._files = EncodedFiles(parts.library.file_bytes)
+        self.pictures = Pictures(self._file_bytes, self.picture_loads)
+        self._files = EncodedFiles(self._file_bytes)
+        self._stores: Stores | None = None
+        self._carrier: Carrier | None = None
         self._unkept: dict[str, Letter] = {}
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(AUTOSAVE)
         self._timer.timeout.connect(self.keep_now)
-        self._carrier = Carrier(self._office(), self._carried.emit)
         self._carried.connect(self._on_carried)
 
     # Beginning and end
 
     def open(self) -> None:
-        """Read everything and start the carrier."""
-        parts = self.parts
-        recovered = outbox.recover(parts.personal)
-        outbox.forget_old(parts.personal, self._seconds() - KEEP_COPIES)
-        letters, broken = personal.open_letters(parts.personal)
-        self.letters = {letter.id: letter for letter in letters}
-        self.drafts = personal.drafts(parts.personal)
-        self.catalogue = parts.library.catalogue(parts.now())
-        self.entries = register.entries(parts.library)
-        self.outbox = outbox.queued(parts.personal)
-        self._tell_start(recovered, broken)
+        """Open the files and read everything, in the background: the window is there before the
+        database is. What is asked for meanwhile is done afterwards, in order."""
+        self.operations.run(self._open, self._on_opened, self.not_opened.emit)
+
+    def _open(self) -> "AtStart":
+        from nebbet.post.stores import open_stores
+
+        self._stores = open_stores(self.parts.home, self.settings)
+        return self._stores.read_all(self.parts.now())
+
+    def _on_opened(self, found: "AtStart") -> None:
+        from nebbet.post.carrier import Carrier
+
+        self.letters = found.letters | self.letters  # one begun before the files were open stays
+        self.drafts, self.catalogue = found.drafts, found.catalogue
+        self.entries, self.outbox = found.entries, found.outbox
+        self._tell_start(found.recovered, found.broken)
+        self._carrier = Carrier(self._office(), self._carried.emit)
         self._carrier.start()
+        for changed in (self.catalogue_changed, self.letters_changed, self.register_changed):
+            changed.emit()
+        self.outbox_changed.emit()
+        self._warm_up()
+        self.opened.emit()
+
+    @property
+    def stores(self) -> "Stores":
+        """The open files. Raises NebbetError while, or because, they are not."""
+        if self._stores is None:
+            raise NebbetError("The library is not open", advice="Start Nebbet again")
+        return self._stores
+
+    @property
+    def library(self) -> "Library":
+        """The open library; only for work in the background."""
+        return self.stores.library
+
+    def _file_bytes(self, file: str) -> bytes:
+        return self.library.file_bytes(file)
 
     def _tell_start(self, recovered: int, broken: int) -> None:
         waiting = sum(entry.state in ("held", "waiting", "sent") for entry in self.outbox)
@@ -113,7 +142,7 @@ class Session(QObject):
         if said:
             self.voice.say(" ".join(said))
 
-    def warm_up(self) -> None:
+    def _warm_up(self) -> None:
         """Load in the background what the first letter will need, so that it need not wait."""
         calendar, today = self.catalogue.calendar, self.parts.now().date()
 
@@ -129,16 +158,23 @@ class Session(QObject):
     def close(self) -> None:
         """Keep what is open and let the letter on the line finish."""
         self.keep_now()
-        self._carrier.stop()
+        if self._carrier:
+            self._carrier.stop()
         self.operations.finish()
         self.network.finish()
         self.picture_loads.finish()
+        if self._stores:
+            self._stores.close()
 
-    def _office(self) -> Office:
-        parts = self.parts
-        return Office(
-            parts.personal, parts.library, self.settings.account, parts.secrets, self._seconds
-        )
+    def _office(self) -> "Office":
+        from nebbet.post.carrier import Office
+
+        stores, account = self.stores, self.settings.account
+        return Office(stores.personal, stores.library, account, self.parts.secrets, self._seconds)
+
+    def _nudge(self) -> None:
+        if self._carrier:
+            self._carrier.nudge()
 
     def _seconds(self) -> float:
         return self.parts.now().timestamp()
@@ -159,19 +195,19 @@ class Session(QObject):
     def keep_now(self) -> None:
         """Write what has changed to disk."""
         unkept, self._unkept = self._unkept, {}
-        engine, now = self.parts.personal, self._seconds()
+        now = self._seconds()
         for letter in unkept.values():
-            keep = partial(personal.keep_letter, engine, letter, now)
+            keep = partial(self._keep_letter, letter, now)
             self.operations.run(keep, _nothing, self.voice.fail)
+
+    def _keep_letter(self, letter: Letter, now: float) -> None:
+        self.stores.keep_letter(letter, now)
 
     def discard(self, letter_id: str) -> Letter | None:
         """Take an open letter off the pile; returns it, so that it can be put back."""
         letter = self.letters.pop(letter_id, None)
         self._unkept.pop(letter_id, None)
-        engine = self.parts.personal
-        self.operations.run(
-            lambda: personal.drop_letter(engine, letter_id), _nothing, self.voice.fail
-        )
+        self.operations.run(lambda: self.stores.drop_letter(letter_id), _nothing, self.voice.fail)
         self.letters_changed.emit()
         return letter
 
@@ -208,8 +244,7 @@ class Session(QObject):
         outgoing = compose(
             letter, me, now=moment, token=self.parts.token, frame=frame, files=self._files
         )
-        outbox.enqueue(
-            self.parts.personal,
+        self.stores.enqueue(
             Item(letter.id, letter, outgoing, _entry(letter, me, outgoing, moment)),
             due,
         )
@@ -217,7 +252,7 @@ class Session(QObject):
     def _on_enqueued(self, letter: Letter) -> None:
         self.letters.pop(letter.id, None)
         self._unkept.pop(letter.id, None)
-        self._carrier.nudge()
+        self._nudge()
         self.letters_changed.emit()
         self.refresh_outbox()
         name = letter.recipient.name or letter.recipient.email if letter.recipient else ""
@@ -237,7 +272,6 @@ class Session(QObject):
         if found is None:
             self.voice.say("The letter has already gone.")
             return
-        engine = self.parts.personal
         letter = found.item.letter
 
         def taken(worked: bool) -> None:
@@ -249,24 +283,30 @@ class Session(QObject):
                 self.voice.say("The letter has already gone.")
             self.refresh_outbox()
 
-        self.operations.run(lambda: outbox.take_back(engine, item_id), taken, self.voice.fail)
+        self.operations.run(lambda: self.stores.take_back(item_id), taken, self.voice.fail)
 
     def move_on(self, item_id: str, **change: object) -> None:
         """Change where a letter in the outbox stands: try it again now, or take it as gone."""
-        engine = self.parts.personal
         change.setdefault("due", self._seconds())
         change.setdefault("words", "")
 
         def done(_result: object) -> None:
-            self._carrier.nudge()
+            self._nudge()
             self.refresh_outbox()
 
-        self.operations.run(lambda: outbox.mark(engine, item_id, **change), done, self.voice.fail)
+        self.operations.run(
+            lambda: self.stores.mark(item_id, change.items()), done, self.voice.fail
+        )
 
     def refresh_outbox(self) -> None:
         """Read the outbox again."""
-        engine = self.parts.personal
-        self.operations.run(lambda: outbox.queued(engine), self._on_outbox, self.voice.fail)
+        self.operations.run(self._read_outbox, self._on_outbox, self.voice.fail)
+
+    def _read_outbox(self) -> list[Queued]:
+        return self.stores.queued()
+
+    def _read_register(self) -> list[Registered]:
+        return self.stores.entries()
 
     def _on_carried(self, left: list[Queued]) -> None:
         before = {e.item.id: e.state for e in self.outbox}
@@ -286,13 +326,12 @@ class Session(QObject):
 
     def refresh_register(self) -> None:
         """Read the register again, and with it how often templates were used."""
-        library = self.parts.library
 
         def done(entries: list[Registered]) -> None:
             self.entries = entries
             self.register_changed.emit()
 
-        self.operations.run(lambda: register.entries(library), done, self.voice.fail)
+        self.operations.run(self._read_register, done, self.voice.fail)
         self.refresh_catalogue()
 
     def fetch_sent(
@@ -302,14 +341,14 @@ class Session(QObject):
         failed: Callable[[NebbetError], None],
     ) -> None:
         """Get a sent message: the copy on this machine, else the one in the mailbox."""
-        engine, account = self.parts.personal, self.settings.account
+        account = self.settings.account
         password = self.parts.secrets.get(account.user) or ""
 
         def fetch() -> bytes:
             from nebbet.core.message.compose import with_bcc
             from nebbet.post import imap
 
-            kept = outbox.local_copy(engine, entry.message_id)
+            kept = self.stores.local_copy(entry.message_id)
             if kept is not None:
                 return with_bcc(kept.data, kept.bcc)
             if self.me is None or entry.sender != self.me.id:
@@ -325,13 +364,13 @@ class Session(QObject):
 
     def refresh_catalogue(self) -> None:
         """Read the library again."""
-        library, now = self.parts.library, self.parts.now()
+        now = self.parts.now()
 
         def done(catalogue: Catalogue) -> None:
             self.catalogue = catalogue
             self.catalogue_changed.emit()
 
-        self.operations.run(lambda: library.catalogue(now), done, self.voice.fail)
+        self.operations.run(lambda: self.library.catalogue(now), done, self.voice.fail)
 
     def change_library(
         self, call: Callable[[], object], done: Callable[[object], None] | None = None
@@ -347,13 +386,15 @@ class Session(QObject):
 
     def add_files(self, paths: list[str], done: Callable[[Enclosure], None]) -> None:
         """Take files into the library, one by one; a bad one is told and the rest go on."""
-        library = self.parts.library
         for path in map(Path, paths):
             self.operations.run(
-                partial(read_file, library, path),
+                partial(self._read_file, path),
                 lambda enclosure: self._file_added(enclosure, done),
                 self.voice.fail,
             )
+
+    def _read_file(self, path: Path) -> Enclosure:
+        return read_file(self.library, path)
 
     def _file_added(self, enclosure: Enclosure, done: Callable[[Enclosure], None]) -> None:
         files = self.catalogue.files | {enclosure.file}
@@ -362,13 +403,12 @@ class Session(QObject):
 
     def keep_draft(self, template: str, data: bytes | None) -> None:
         """Keep an unsaved state of a template, or forget it."""
-        engine = self.parts.personal
         if data is None:
             self.drafts.pop(template, None)
         else:
             self.drafts[template] = data
         self.operations.run(
-            lambda: personal.keep_draft(engine, template, data), _nothing, self.voice.fail
+            lambda: self.stores.keep_draft(template, data), _nothing, self.voice.fail
         )
 
     # Settings
@@ -379,12 +419,13 @@ class Session(QObject):
 
         def save() -> bool:
             write_settings(parts.home.settings_file, settings)
-            parts.library.put(member)
+            self.library.put(member)
             return not password or parts.secrets.keep(settings.account.user, password)
 
         def done(kept: bool) -> None:
             self.settings = settings
-            self._carrier.use(self._office())
+            if self._carrier:
+                self._carrier.use(self._office())
             self.settings_changed.emit()
             note = "" if kept else " There is no keyring here: the password lasts until you quit."
             self.voice.say("Your profile is kept." + note)
@@ -392,9 +433,9 @@ class Session(QObject):
         self.change_library(save, done)  # type: ignore[arg-type]
 
 
-def read_file(library: Library, path: Path) -> Enclosure:
+def read_file(library: "Library", path: Path) -> Enclosure:
     """Take one file from disk into the library. Raises NebbetError with one clear sentence."""
-    with explained(f"{path.name} cannot be read", "It was not added"):
+    with disk_explained(f"{path.name} cannot be read", "It was not added"):
         size = path.stat().st_size
         refuse_large(path.name, size)  # before a huge file is read into memory
         data = path.read_bytes()

@@ -88,7 +88,6 @@ class Window(QMainWindow):
         self.setWindowTitle("Nebbet")
         self.notices = NoticeStrip()
         self.session = Session(parts, self.notices)
-        self.session.open()
         self._stack = QStackedWidget()
         self.letters = LettersPage(self.session)
         self._stack.addWidget(self.letters)
@@ -103,9 +102,17 @@ class Window(QMainWindow):
         theme.choose(parts.settings.look)
         self.resize(1280, 800)
         self.setMinimumSize(900, 600)
-        self.go(self.profile if self.session.me is None else self.letters)
+        self.go(self.letters)
+        self.session.opened.connect(self._welcome)
+        self.session.open()
+
+    def _welcome(self) -> None:
+        """The files are open: go to where work begins, or ask a new person who they are."""
         if self.session.me is None:
+            self.go(self.profile)
             self.notices.say("Welcome to Nebbet. Say who you are and how your mailbox is reached.")
+        elif self.place is self.letters:
+            self.letters.arrive()
 
     # Layout
 

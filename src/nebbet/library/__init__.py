@@ -1,6 +1,4 @@
-"""The shared library: templates and their editions, records, facts, frames and files."""
+"""The shared library: templates and their editions, records, facts, frames and files.
 
-from nebbet.library.catalogue import Catalogue, Shelf, Template, Usage
-from nebbet.library.store import Library, open_library
-
-__all__ = ["Catalogue", "Library", "Shelf", "Template", "Usage", "open_library"]
+Import the module that is needed: catalogue is light, store brings the database along.
+"""

@@ -13,6 +13,8 @@ from nebbet.core.placeholders import World
 from nebbet.core.ranking import Entry
 from nebbet.core.records import Case, Contact, Fact, Member
 
+USAGE_WEEKS = 12
+
 State = Literal["draft", "in use", "retired"]
 
 

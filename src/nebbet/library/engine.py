@@ -11,6 +11,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.pool import ConnectionPoolEntry
 
 from nebbet.core.errors import NebbetError
+from nebbet.library.disk import disk_explained
 
 _REASONS = {
     sqlite3.SQLITE_FULL: ("the disk is full", "Make room and try again"),
@@ -48,16 +49,13 @@ def _prepare(connection: DBAPIConnection, _entry: ConnectionPoolEntry) -> None:
 
 @contextmanager
 def explained(what: str, kept: str = "Nothing was changed") -> Iterator[None]:
-    """Turn a database error into one clear sentence that begins with what could not be done."""
+    """Turn an error of the database or the disk into one clear sentence that begins with what
+    could not be done."""
     try:
-        yield
+        with disk_explained(what, kept):
+            yield
     except (DBAPIError, sqlite3.Error) as error:
         origin = error.orig if isinstance(error, DBAPIError) else error
         code = getattr(origin, "sqlite_errorcode", 0) & 0xFF
         reason, advice = _REASONS.get(code, _DEFAULT)
         raise NebbetError(f"{what}: {reason}", kept=kept, advice=advice) from error
-    except OSError as error:
-        reason = (error.strerror or str(error)).lower()
-        raise NebbetError(
-            f"{what}: {reason}", kept=kept, advice="Check the folder and try again"
-        ) from error

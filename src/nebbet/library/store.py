@@ -15,11 +15,10 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import migrate, schema
-from nebbet.library.catalogue import Catalogue, Shelf, State, Template, Usage
+from nebbet.library.catalogue import USAGE_WEEKS, Catalogue, Shelf, State, Template, Usage
+from nebbet.library.disk import refuse_large
 from nebbet.library.engine import explained, sqlite_engine
 
-LARGEST_FILE = 20 * 2**20
-USAGE_WEEKS = 12
 _Record = TypeVar("_Record", Member, Contact, Case, Frame, Fact)
 _RECORDS: Mapping[type, tuple[Table, str]] = {
     Member: (schema.member, "id"),
@@ -42,16 +41,6 @@ def open_library(path: Path) -> "Library":
         if found != "current":
             migrate.upgrade(engine)
         return Library(engine)
-
-
-def refuse_large(name: str, size: int) -> None:
-    """Raise NebbetError when a file of that many bytes is too large for the library."""
-    if size > LARGEST_FILE:
-        raise NebbetError(
-            f"{name} has {size / 2**20:.0f} MB; a file may have at most {LARGEST_FILE // 2**20} MB",
-            kept="It was not added",
-            advice="Make it smaller, or put a link to it in the text",
-        )
 
 
 class Library:

@@ -9,10 +9,10 @@ from msgspec import Struct
 from sqlalchemy import Engine
 
 from nebbet.core.errors import NebbetError
-from nebbet.library import Library
+from nebbet.library.store import Library
 from nebbet.post import outbox, register
 from nebbet.post.errors import DeliveryError, no_password
-from nebbet.post.outbox import Queued
+from nebbet.post.items import Queued
 from nebbet.post.secrets import Secrets
 from nebbet.post.settings import Account
 

@@ -6,7 +6,7 @@ from pathlib import Path
 import platformdirs
 from msgspec import Struct
 
-from nebbet.library.engine import explained
+from nebbet.library.disk import disk_explained
 
 
 class Home(Struct, frozen=True):
@@ -52,6 +52,6 @@ def home_in(folder: Path) -> Home:
 
 def make_home(home: Home) -> None:
     """Make the folders. Raises NebbetError when that is not allowed."""
-    with explained(f"The folder {home.data} cannot be used", "Nothing was written"):
+    with disk_explained(f"The folder {home.data} cannot be used", "Nothing was written"):
         for folder in (home.config, home.data):
             folder.mkdir(mode=0o700, parents=True, exist_ok=True)

@@ -1,43 +1,14 @@
 """The outbox: letters that are held, wait, are being sent, or came back."""
 
 from collections.abc import Iterable
-from typing import Literal
 
 import msgspec
-from msgspec import Struct
 from sqlalchemy import Engine, delete, insert, select, update
 
-from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.library.engine import explained
+from nebbet.post.items import RETURNABLE, WAITING, Item, Queued, State
 from nebbet.post.personal import letter_table, outbox_table
-from nebbet.post.register import Registered
-
-# held: may still be taken back. waiting: tried, and will be tried again. sending: on the line.
-# refused: needs a person. uncertain: may have gone, needs a person. sent: accepted by the
-# server, its copy or its register entry still to be made. gone: all done.
-State = Literal["held", "waiting", "sending", "refused", "uncertain", "sent", "gone"]
-WAITING: tuple[State, ...] = ("held", "waiting", "sending", "refused", "uncertain", "sent")
-RETURNABLE: tuple[State, ...] = ("held", "waiting", "refused")
-
-
-class Item(Struct, frozen=True):
-    """A letter on its way: the letter to go back to, the finished message, the register entry."""
-
-    id: str
-    letter: Letter
-    outgoing: Outgoing
-    entry: Registered
-
-
-class Queued(Struct, frozen=True):
-    """An item with where it stands. due is in seconds since 1970."""
-
-    item: Item
-    state: State
-    due: float
-    attempts: int = 0
-    words: str = ""
 
 
 def enqueue(engine: Engine, item: Item, due: float) -> None:

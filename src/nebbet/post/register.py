@@ -1,31 +1,12 @@
 """The register: what went out, when, from whom, to whom, with which template, about what."""
 
-from datetime import datetime
-
-from msgspec import Struct
 from msgspec.structs import asdict
 from sqlalchemy import insert, select
 
-from nebbet.core.ranking import Entry
-from nebbet.library import Library
 from nebbet.library.engine import explained
 from nebbet.library.schema import register as table
-
-
-class Registered(Struct, frozen=True):
-    """One entry. sender is a member's id; title the template's title when it went."""
-
-    message_id: str
-    sent: datetime
-    sender: str
-    address: str
-    name: str = ""
-    contact: str = ""
-    case_number: str = ""
-    template: str = ""
-    edition: int = 0
-    title: str = ""
-    subject: str = ""
+from nebbet.library.store import Library
+from nebbet.post.entries import Registered
 
 
 def record(library: Library, *entries: Registered) -> None:
@@ -42,11 +23,3 @@ def entries(library: Library, limit: int = 5000) -> list[Registered]:
     statement = select(table).order_by(table.c.sent.desc()).limit(limit)
     with explained("The register cannot be read"), library.engine.connect() as connection:
         return [Registered(**row) for row in connection.execute(statement).mappings()]
-
-
-def find_entries(registered: list[Registered]) -> list[Entry]:
-    """What register entries are found by: person, case, template, subject."""
-    return [
-        Entry(r.message_id, (f"{r.name} {r.address}", r.case_number, r.title, r.subject))
-        for r in registered
-    ]

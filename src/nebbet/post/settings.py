@@ -8,7 +8,7 @@ from msgspec import Struct, ValidationError, convert
 from msgspec.structs import asdict, fields
 
 from nebbet.core.errors import NebbetError
-from nebbet.library.engine import explained
+from nebbet.library.disk import disk_explained
 
 if TYPE_CHECKING:
     import tomlkit
@@ -40,7 +40,7 @@ def read_settings(path: Path) -> Settings:
     """Read the settings; none yet is the default. Raises NebbetError when they make no sense."""
     if not path.exists():
         return Settings()
-    with explained("The settings cannot be read"):
+    with disk_explained("The settings cannot be read"):
         text = path.read_bytes().decode("utf-8", "replace")
     try:
         return convert(tomllib.loads(text), Settings)
@@ -56,7 +56,7 @@ def write_settings(path: Path, settings: Settings) -> None:
     """Write the settings whole or not at all, leaving what a person wrote beside them."""
     import tomlkit
 
-    with explained("The settings cannot be kept"):
+    with disk_explained("The settings cannot be kept"):
         document = tomlkit.parse(path.read_text("utf-8")) if path.exists() else tomlkit.document()
         _update(document, settings)
         part = path.with_suffix(".part")

@@ -11,7 +11,8 @@ from msgspec.structs import replace
 
 from nebbet.core import body
 from nebbet.core.letter import Content, Texts
-from nebbet.library import Library, Shelf, open_library
+from nebbet.library.catalogue import Shelf
+from nebbet.library.store import Library, open_library
 from nebbet.post.home import Home, make_home
 from nebbet.post.settings import Account, Settings, read_settings, write_settings
 from nebbet.standin.ports import CATCH_ALL

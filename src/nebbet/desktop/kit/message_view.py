@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.reading import Received
 from nebbet.desktop.kit import pieces, theme
-from nebbet.library.engine import explained
+from nebbet.library.disk import disk_explained
 
 
 class _Reader(QTextBrowser):
@@ -91,7 +91,7 @@ class MessageView(QWidget):
         if not path:
             return
         try:
-            with explained(f"{safe} cannot be saved", "The message keeps it"):
+            with disk_explained(f"{safe} cannot be saved", "The message keeps it"):
                 Path(path).write_bytes(data)
         except NebbetError as error:
             self.failed.emit(error)

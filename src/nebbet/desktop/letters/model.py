@@ -13,7 +13,7 @@ from nebbet.core.placeholders import Particular
 from nebbet.core.records import Case, Contact, fold
 from nebbet.desktop.kit.slot_edit import Value
 from nebbet.desktop.session import Session
-from nebbet.library import Template
+from nebbet.library.catalogue import Template
 
 TOGETHER = 1500  # milliseconds within which typing is one act
 

@@ -3,8 +3,13 @@
 from nebbet.core import addresses, inline, ranking
 from nebbet.core.records import Contact
 from nebbet.desktop.kit.picker import Choice
-from nebbet.library import Catalogue, Template
-from nebbet.library.catalogue import case_entries, contact_entries, template_entries
+from nebbet.library.catalogue import (
+    Catalogue,
+    Template,
+    case_entries,
+    contact_entries,
+    template_entries,
+)
 
 
 def contacts(catalogue: Catalogue, words: str) -> list[Choice]:

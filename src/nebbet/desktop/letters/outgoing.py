@@ -8,7 +8,7 @@ from nebbet.core.message.reading import open_message
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.session import Session
-from nebbet.post.outbox import RETURNABLE, Queued
+from nebbet.post.items import RETURNABLE, Queued
 
 _SAID = {
     "held": "This letter is held until {due}. Until then it can be taken back.",

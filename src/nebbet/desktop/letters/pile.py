@@ -8,7 +8,7 @@ from nebbet.core.letter import Letter
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.session import Session
-from nebbet.post.outbox import Queued
+from nebbet.post.items import Queued
 
 STATES = {
     "held": ("held", "slate"),

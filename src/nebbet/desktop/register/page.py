@@ -22,7 +22,7 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
-from nebbet.post.register import Registered, find_entries
+from nebbet.post.entries import Registered, find_entries
 
 _COLUMNS = ("Sent", "To", "Case", "Template", "Subject", "From")
 MOST_ROWS = 500

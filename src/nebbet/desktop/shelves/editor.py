@@ -21,7 +21,7 @@ from nebbet.desktop.session import AUTOSAVE, Session
 from nebbet.desktop.shelves.enclosures import Enclosures
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.template_edit import TemplateEdit
-from nebbet.library import Template
+from nebbet.library.catalogue import Template
 
 LINES = {"subject": "Subject", "cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To"}
 _COPIES = ("cc", "bcc", "reply_to")
@@ -292,7 +292,7 @@ class TemplateEditor(Place):
 
     def _save(self, draft: Draft) -> None:
         session, template, note = self._session, self._id, self.note.text().strip()
-        library, me, made = session.parts.library, session.me, session.parts.now()
+        library, me, made = session.library, session.me, session.parts.now()
 
         def write() -> int:
             number = library.save_edition(

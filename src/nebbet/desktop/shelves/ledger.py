@@ -21,7 +21,7 @@ from nebbet.core.ranking import Entry
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList, Picker
-from nebbet.library import Catalogue
+from nebbet.library.catalogue import Catalogue
 
 SOURCES: dict[Source, str] = {
     "blank": "blank: the writer completes it",

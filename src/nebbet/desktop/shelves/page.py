@@ -20,8 +20,7 @@ from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.editor import TemplateEditor
 from nebbet.desktop.shelves.reading import ReadingPane
 from nebbet.desktop.shelves.table import TemplatesTable
-from nebbet.library import Shelf, Template
-from nebbet.library.catalogue import template_entries
+from nebbet.library.catalogue import Shelf, Template, template_entries
 
 _ALL, _RETIRED = "all", "retired"
 
@@ -221,7 +220,7 @@ class LibraryPage(Place):
             return
         chosen = self._shelf if self._shelf in {s.id for s in shelves} else shelves[0].id
         key = self._session.parts.token()
-        library = self._session.parts.library
+        library = self._session.library
 
         def opened() -> None:
             self._session.catalogue_changed.disconnect(opened)
@@ -236,18 +235,18 @@ class LibraryPage(Place):
         if given and name.strip():
             shelf = Shelf(self._session.parts.token(), name.strip())
             position = len(self._session.catalogue.shelves)
-            library = self._session.parts.library
+            library = self._session.library
             self._session.change_library(lambda: library.add_shelf(shelf, position))
 
     def _pin(self, key: str) -> None:
         template = self._session.catalogue.templates.get(key)
         if template:
-            library, pinned = self._session.parts.library, not template.pinned
+            library, pinned = self._session.library, not template.pinned
             self._session.change_library(lambda: library.set_template(key, pinned=pinned))
 
     def _retire(self, key: str) -> None:
         template = self._session.catalogue.templates[key]
-        library = self._session.parts.library
+        library = self._session.library
         back = "in use" if template.edition else "draft"
         state = back if template.state == "retired" else "retired"
 

@@ -14,7 +14,7 @@ from nebbet.desktop.kit.message_view import size_words
 from nebbet.desktop.kit.sheet import paper_box
 from nebbet.desktop.kit.slot_edit import SlotEdit, Value
 from nebbet.desktop.session import Session
-from nebbet.library import Template
+from nebbet.library.catalogue import Template
 
 
 class ReadingPane(QWidget):

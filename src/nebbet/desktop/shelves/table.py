@@ -21,8 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.desktop.kit import theme
-from nebbet.library import Template, Usage
-from nebbet.library.store import USAGE_WEEKS
+from nebbet.library.catalogue import USAGE_WEEKS, Template, Usage
 
 COLUMNS = ("Title", "State", "Languages", "Last used", f"Uses in {USAGE_WEEKS} weeks")
 Index = QModelIndex | QPersistentModelIndex

@@ -1,0 +1,102 @@
+"""Everything that is kept on disk, opened together: the library and the person's own file."""
+
+from collections.abc import Iterable
+from datetime import datetime
+
+from msgspec import Struct
+from sqlalchemy import Engine
+
+from nebbet.core.letter import Letter
+from nebbet.core.message.outgoing import Outgoing
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.store import Library, open_library
+from nebbet.post import outbox, personal, register
+from nebbet.post.entries import Registered
+from nebbet.post.home import Home
+from nebbet.post.items import Item, Queued
+from nebbet.post.settings import Settings
+
+KEEP_COPIES = 30 * 86400.0  # seconds that a copy of a sent message stays on this machine
+
+
+class AtStart(Struct, frozen=True):
+    """All that is read when the program starts. recovered counts letters that may have gone,
+    broken those that could not be read."""
+
+    letters: dict[str, Letter]
+    drafts: dict[str, bytes]
+    catalogue: Catalogue
+    entries: list[Registered]
+    outbox: list[Queued]
+    recovered: int
+    broken: int
+
+
+class Stores(Struct, frozen=True):
+    """The open files, with what a window does with them."""
+
+    library: Library
+    personal: Engine
+
+    def read_all(self, now: datetime) -> AtStart:
+        """Read everything, after putting the outbox in order."""
+        recovered = outbox.recover(self.personal)
+        outbox.forget_old(self.personal, now.timestamp() - KEEP_COPIES)
+        letters, broken = personal.open_letters(self.personal)
+        return AtStart(
+            letters={letter.id: letter for letter in letters},
+            drafts=personal.drafts(self.personal),
+            catalogue=self.library.catalogue(now),
+            entries=self.entries(),
+            outbox=self.queued(),
+            recovered=recovered,
+            broken=broken,
+        )
+
+    def close(self) -> None:
+        """Let go of the files."""
+        self.library.close()
+        self.personal.dispose()
+
+    def keep_letter(self, letter: Letter, now: float) -> None:
+        """Keep an open letter."""
+        personal.keep_letter(self.personal, letter, now)
+
+    def drop_letter(self, letter_id: str) -> None:
+        """Forget an open letter."""
+        personal.drop_letter(self.personal, letter_id)
+
+    def keep_draft(self, template: str, data: bytes | None) -> None:
+        """Keep an unsaved state of a template, or forget it."""
+        personal.keep_draft(self.personal, template, data)
+
+    def enqueue(self, item: Item, due: float) -> None:
+        """Put a letter into the outbox."""
+        outbox.enqueue(self.personal, item, due)
+
+    def queued(self) -> list[Queued]:
+        """What is in the outbox."""
+        return outbox.queued(self.personal)
+
+    def take_back(self, item_id: str) -> bool:
+        """Take a letter out of the outbox, unless it is on its way."""
+        return outbox.take_back(self.personal, item_id)
+
+    def mark(self, item_id: str, change: Iterable[tuple[str, object]]) -> None:
+        """Change where a letter in the outbox stands."""
+        outbox.mark(self.personal, item_id, **dict(change))
+
+    def local_copy(self, message_id: str) -> Outgoing | None:
+        """The message of a letter that went lately."""
+        return outbox.local_copy(self.personal, message_id)
+
+    def entries(self) -> list[Registered]:
+        """The register, newest first."""
+        return register.entries(self.library)
+
+
+def open_stores(home: Home, settings: Settings) -> Stores:
+    """Open the library and the personal file. Raises NebbetError with what stands in the way."""
+    path = home.data / settings.library if settings.library else home.library_file
+    library = open_library(path)
+    return Stores(library, personal.open_personal(home.personal_file))
