@@ -16,7 +16,7 @@ from pathlib import Path
 
 RUNS = 7
 
-TAIL = """
+SAY = """
 import os, resource
 from PySide6.QtCore import QTimer
 def say(word):
@@ -27,9 +27,6 @@ def idle(act):
 def end():
     say('ready')
     os._exit(0)
-idle(lambda: say('shown'))
-ready(lambda: idle(end))
-app.exec()
 """
 
 BARE = """
@@ -39,35 +36,26 @@ window = QMainWindow()
 window.setCentralWidget(QTextEdit())
 window.resize(1280, 800)
 window.show()
-def ready(act):
-    act()
+{say}
+idle(end)
+app.exec()
 """
 
 NEBBET = """
-import pathlib
-from nebbet.post.home import home_in
-from nebbet.post.secrets import SessionSecrets
-from nebbet.standin import demo
-from nebbet.desktop import application
-from nebbet.desktop.kit import theme
-from nebbet.desktop.window import Window
-from PySide6.QtWidgets import QApplication
-home = home_in(pathlib.Path(r"{home}"))
-service = demo.prepare_demo(home, application.local_now(), keep=True)
-app = QApplication([])
-theme.apply(app)
-secrets = SessionSecrets({{demo.demo_settings(home).account.user: demo.PASSWORD}})
-window = Window(application.make_parts(home, secrets))
-window.show()
-ready = window.session.opened.connect
+from nebbet.cli.window import open_demo
+{say}
+def prepare(window):
+    idle(lambda: say('shown'))
+    window.session.opened.connect(lambda: idle(end))
+open_demo(keep=True, prepare=prepare)
 """
 
 
-def run(code: str) -> dict[str, tuple[float, int]]:
+def run(code: str, home: Path) -> dict[str, tuple[float, int]]:
     """Seconds and resident memory in kB at each word that the process says."""
     started = time.perf_counter()
-    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
-    command = [sys.executable, "-c", code + TAIL]
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "NEBBET_HOME": str(home)}
+    command = [sys.executable, "-c", code.format(say=SAY)]
     found = {}
     with subprocess.Popen(command, stdout=subprocess.PIPE, env=environment, text=True) as process:
         assert process.stdout is not None
@@ -91,8 +79,8 @@ def main() -> None:
         demo.prepare_demo(home_in(home), datetime.now(UTC)).stop()
         bare, ours = [], []
         for _ in range(RUNS):
-            bare.append(run(BARE))
-            ours.append(run(NEBBET.format(home=home)))
+            bare.append(run(BARE, home))
+            ours.append(run(NEBBET, home))
     base, memory = middle(bare, "ready", 0), middle(bare, "ready", 1) / 1024
     baseline = f"times a bare PySide6 window with a text edit ({base:.2f} s)"
     for word, what in (("shown", "shown and answering"), ("ready", "with everything read")):

@@ -46,7 +46,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 def made_home(tmp_path_factory: pytest.TempPathFactory) -> Home:
     """The demo, made once; each test works on a copy."""
     home = home_in(tmp_path_factory.mktemp("demo"))
-    demo.prepare_demo(home, NOW, service_of=MailService).stop()
+    demo.prepare_demo(home, NOW, past=False, service_of=MailService).stop()
     return home
 
 

@@ -8,11 +8,12 @@ import pytest
 from nebbet.core import checks, placeholders
 from nebbet.core import letter as letters
 from nebbet.core.body import read
+from nebbet.core.message.reading import open_message
 from nebbet.library.store import open_library
-from nebbet.post import imap
+from nebbet.post import imap, register
 from nebbet.post.home import home_in
 from nebbet.post.settings import read_settings
-from nebbet.standin import demo
+from nebbet.standin import demo, filling
 from nebbet.standin.papers import make_papers
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
@@ -32,7 +33,7 @@ def test_the_amount_that_was_asked_for(world: World) -> None:
     assert len(world.contacts) == 30
     assert len(world.cases) == 30
     assert len(world.facts) == 8
-    assert [m.id for m in world.members if m.role == "lead"] == [demo.LEAD]
+    assert [m.id for m in world.members if m.role == "lead"] == [filling.LEAD]
 
 
 def test_no_address_is_anybody_s(world: World) -> None:
@@ -116,6 +117,24 @@ def test_the_demo_is_made_fresh_or_kept(tmp_path: Path) -> None:
     fresh = open_library(home.library_file)
     assert len(fresh.catalogue(NOW).files) == len(found.files)
     fresh.close()
+    service.stop()
+
+
+def test_the_past_is_believable_and_can_be_opened(tmp_path: Path) -> None:
+    """Each entry of the register has its message in the sender's mailbox, word for word."""
+    home = home_in(tmp_path / "demo")
+    service = demo.prepare_demo(home, NOW)
+    library = open_library(home.library_file)
+    sent = register.entries(library)
+    assert 40 <= len(sent) <= 48
+    assert all(NOW - timedelta(weeks=13) < entry.sent < NOW for entry in sent)
+    catalogue = library.catalogue(NOW)
+    account = service.account(catalogue.members[sent[0].sender].email)
+    found = open_message(imap.fetch_sent(account, demo.PASSWORD, sent[0].message_id))
+    assert found.subject == sent[0].subject
+    assert "{{" not in found.plain + found.html
+    assert sum(catalogue.usage_of("refund-agreed").weeks) > 2
+    library.close()
     service.stop()
 
 

@@ -1,9 +1,17 @@
 """Opening the window; kept apart, so that the other verbs never load Qt."""
 
+# Nothing that is made while the program starts is garbage: looking for it among all the modules
+# would take a tenth of the start. application.run turns the collector on again.
+import gc
+
+gc.disable()
+
 import os
+from collections.abc import Callable
 from pathlib import Path
 
 from nebbet.desktop import application
+from nebbet.desktop.window import Window
 from nebbet.post.home import Home, find_home, home_in
 from nebbet.post.secrets import KeyringSecrets, SessionSecrets
 from nebbet.standin import demo
@@ -22,12 +30,12 @@ def demo_home() -> Home:
     return home_in(Path(own.data.parent) / "nebbet-demo")
 
 
-def open_demo(*, keep: bool) -> int:
+def open_demo(*, keep: bool, prepare: Callable[[Window], None] | None = None) -> int:
     """Prepare the demo with its mail service and open the window on it."""
     home = demo_home()
     service = demo.prepare_demo(home, application.local_now(), keep=keep)
     user = demo.demo_settings(home).account.user
     try:
-        return application.run(home, SessionSecrets({user: demo.PASSWORD}))
+        return application.run(home, SessionSecrets({user: demo.PASSWORD}), prepare)
     finally:
         service.stop()

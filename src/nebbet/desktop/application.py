@@ -1,5 +1,6 @@
 """Starting the window."""
 
+import gc
 import logging
 import os
 import signal
@@ -47,10 +48,17 @@ def run(home: Home, secrets: Secrets, prepare: Callable[[Window], None] | None =
     window.session.not_opened.connect(lambda error: application.exit(_refuse(error)))
     _catch_bugs(window)
     _let_signals_through(window)
+    window.session.opened.connect(_collect_garbage_again)
     window.show()
     if prepare:
         prepare(window)
     return application.exec()
+
+
+def _collect_garbage_again() -> None:
+    """The start is over; what it made stays, and is not looked through again."""
+    gc.freeze()
+    gc.enable()
 
 
 def _refuse(error: NebbetError) -> int:

@@ -17,6 +17,7 @@ from nebbet.core.letter import Content, Copies, Enclosure, Texts
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.core.values import Money, Value, to_json
+from nebbet.standin.team import read_members, read_team
 
 _KNOWN_COLUMNS = ("number", "kind", "title", "contact")
 
@@ -51,16 +52,13 @@ FRAME_ID = "lisle"
 def read_world(today: date) -> World:
     """Read the whole world as it is on one day."""
     folder = files("nebbet.standin") / "world"
-    team = tomllib.loads((folder / "team.toml").read_text("utf-8"))
+    team = read_team()
     domain = team["domain"]
     return World(
         calendar=team["calendar"],
         closures=_closures(team["closures"], today),
         shelves=tuple(team["shelves"]),
-        members=tuple(
-            Member(email=f"{raw['id']}@{domain}", **raw)  # no member of the demo has another
-            for raw in team["members"]
-        ),
+        members=read_members(),
         facts=msgspec.convert(team["facts"], tuple[Fact, ...]),
         frame=msgspec.convert(team["frame"], Frame),
         contacts=msgspec.convert(list(_rows(folder / "contacts.csv")), tuple[Contact, ...]),

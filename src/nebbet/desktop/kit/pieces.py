@@ -44,12 +44,18 @@ class _Tool(QToolButton):
 
     def __init__(self, icon: str) -> None:
         super().__init__()
-        self._icon = icon
-        self.setIcon(theme.icon(icon))
+        self._icon, self._colour = icon, ""
+        self._draw()
+
+    def _draw(self) -> None:
+        colour = theme.tokens().ink
+        if colour != self._colour:
+            self._colour = colour
+            self.setIcon(theme.icon(self._icon, colour))
 
     def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.PaletteChange:
-            self.setIcon(theme.icon(self._icon))
+            self._draw()
         super().changeEvent(event)
 
 

@@ -1,5 +1,7 @@
 """The place Letters."""
 
+from functools import cached_property
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
@@ -42,19 +44,34 @@ class LettersPage(Place):
         self.model = LetterModel(session)
         self.pile = Pile(session)
         self.paper = LetterPaper(session, self.model)
-        self.outgoing = OutgoingView(session)
         self.particulars = Particulars(self.model)
         self.case = Picker("Case", self._offer_cases, "Case number or name")
         self.attachments = Attachments(session, self.model)
         self.checks = Checks(self.model)
         self.sending = SendControl(self.model, lambda: session.settings.hold_seconds)
         self._middle = QStackedWidget()
-        self.pull_box = PullBox(session, self._middle)
         self._lay_out()
         self._connect()
         self._add_keys()
         self.pile.refresh()
         self._show_nothing()
+
+    # Pieces that are made when they are first needed
+
+    @cached_property
+    def pull_box(self) -> PullBox:
+        """The box that pulls a template."""
+        box = PullBox(self._session, self._middle)
+        box.chosen.connect(self._pulled)
+        box.left.connect(self._left_pull_box)
+        return box
+
+    @cached_property
+    def outgoing(self) -> OutgoingView:
+        """What shows a letter of the outbox."""
+        view = OutgoingView(self._session)
+        self._middle.addWidget(view)
+        return view
 
     # Layout
 
@@ -62,7 +79,7 @@ class LettersPage(Place):
         new = pieces.button("New letter", self.new_letter, hint="Ctrl+N")
         left = pieces.column("left", pieces.row(new, None), self.pile, margin=8)
         self._left = left
-        for view in (self._nothing(), self.paper, self.outgoing):
+        for view in (self._nothing(), self.paper):
             self._middle.addWidget(view)
         self._side = self._right()
         pieces.fill(QHBoxLayout(self), left, self._middle, self._side, spacing=0)
@@ -101,8 +118,6 @@ class LettersPage(Place):
         self.checks.go.connect(self._show_finding)
         self.sending.stopped.connect(self._stopped)
         self.sending.send.connect(self._send)
-        self.pull_box.chosen.connect(self._pulled)
-        self.pull_box.left.connect(self._left_pull_box)
         self._session.sent.connect(self._on_sent)
         self._session.taken_back.connect(self.open_letter)
         self._session.outbox_changed.connect(self._on_outbox)
@@ -122,10 +137,13 @@ class LettersPage(Place):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self._place_pull_box()
         left, right = WIDE if event.size().width() >= 1160 else NARROW
         self._left.setFixedWidth(left)
         self._side.setFixedWidth(right)
-        if self.pull_box.isVisible():
+
+    def _place_pull_box(self) -> None:
+        if "pull_box" in self.__dict__ and self.pull_box.isVisible():
             self.pull_box.setGeometry(self._middle.rect().adjusted(16, 16, -16, -16))
 
     # Opening
@@ -151,7 +169,8 @@ class LettersPage(Place):
         letter = self._session.letters.get(letter_id)
         if letter is None:
             return
-        self.pull_box.hide()
+        if "pull_box" in self.__dict__:
+            self.pull_box.hide()
         self.model.show(letter)
         self._middle.setCurrentWidget(self.paper)
         self._side.show()
@@ -273,7 +292,7 @@ class LettersPage(Place):
                 self.case.show_text(letter.case.number if letter.case else "")
 
     def _on_outbox(self) -> None:
-        if self._middle.currentWidget() is self.outgoing:
+        if isinstance(self._middle.currentWidget(), OutgoingView):
             entry = next((e for e in self._session.outbox if e.item.id == self.outgoing.id), None)
             if entry:
                 self.outgoing.show_entry(entry)

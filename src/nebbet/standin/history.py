@@ -1,0 +1,122 @@
+"""The demo's past: letters that the desk sent in the last weeks, made from a seed."""
+
+import mailbox
+import random
+import tomllib
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+from nebbet.core import letter as letters
+from nebbet.core import placeholders
+from nebbet.core.message.compose import compose, with_bcc
+from nebbet.core.message.encoded import EncodedFiles
+from nebbet.core.records import Case, Contact, Member
+from nebbet.library.catalogue import Catalogue, Template
+from nebbet.library.store import Library
+from nebbet.post import register
+from nebbet.post.entries import Registered
+
+LETTERS = 48
+WEEKS = 12
+
+
+def fill_history(library: Library, mail: Path, now: datetime, seed: int = 1) -> None:
+    """Send letters in the past: each lies in its sender's Sent folder and in the register."""
+    chance = random.Random(seed)
+    catalogue = library.catalogue(now)
+    encoded = EncodedFiles(library.file_bytes)
+    made = list(_letters(catalogue, encoded, now, chance))
+    for entry, user, data in made:
+        folder = mailbox.Maildir(mail / user, create=True)
+        sent = folder.get_folder("Sent") if "Sent" in folder.list_folders() else None
+        message = mailbox.MaildirMessage(data)
+        message.set_subdir("cur")
+        message.set_flags("S")
+        message.set_date(entry.sent.timestamp())
+        (sent if sent is not None else folder.add_folder("Sent")).add(message)
+    register.record(library, *(entry for entry, _user, _data in made))
+
+
+def _letters(
+    catalogue: Catalogue, encoded: EncodedFiles, now: datetime, chance: random.Random
+) -> Iterator[tuple[Registered, str, bytes]]:
+    """Letters with their register entry and the mailbox they were sent from."""
+    text = (files("nebbet.standin") / "world" / "history.toml").read_text("utf-8")
+    habits = tomllib.loads(text)
+    names = list(habits)
+    weights = [habits[name]["weight"] for name in names]
+    members = list(catalogue.members.values())
+    for number in range(LETTERS):
+        name = chance.choices(names, weights)[0]
+        cases = [c for c in catalogue.cases.values() if c.kind in habits[name]["kinds"]]
+        case, member = chance.choice(cases), chance.choice(members)
+        contact = catalogue.contacts[case.contact]
+        sent = now - timedelta(days=chance.triangular(0.3, WEEKS * 7, 0.3))
+        sent = sent.replace(hour=chance.randrange(8, 18), minute=chance.randrange(60))
+        template = catalogue.templates[name]
+        if contact.email and sent < now:
+            answers = _answers(habits[name], chance)
+            token = f"past{number:04}"
+            yield _letter(
+                catalogue, encoded, template, (contact, case, member), answers, sent, token
+            )
+
+
+def _answers(habit: dict[str, Any], chance: random.Random) -> dict[str, str]:
+    return {
+        name: chance.choice(texts)
+        for name, texts in habit.items()
+        if name not in ("kinds", "weight")
+    }
+
+
+def _letter(
+    catalogue: Catalogue,
+    encoded: EncodedFiles,
+    template: Template,
+    about: tuple[Contact, Case, Member],
+    answers: dict[str, str],
+    sent: datetime,
+    token: str,
+) -> tuple[Registered, str, bytes]:
+    contact, case, member = about
+    letter = letters.start(
+        token,
+        template.content,
+        template=template.id,
+        edition=template.edition,
+        title=template.title,
+        recipient=contact,
+        case=case,
+    )
+    for name, text in answers.items():
+        letter = letters.answer(letter, name, text)
+    world = catalogue.world(sent, member, letter.language, contact, case)
+    found = placeholders.resolve(letters.names(letter), letter.placeholders, world, letter.answers)
+    letter = letters.complete(letter, found)
+    count = iter(range(100))
+    outgoing = compose(
+        letter,
+        member,
+        now=sent,
+        token=lambda: f"{token}{next(count)}",
+        frame=catalogue.frame(letter.frame),
+        files=encoded,
+    )
+    entry = Registered(
+        message_id=outgoing.message_id,
+        sent=sent,
+        sender=member.id,
+        address=contact.email,
+        name=contact.name,
+        contact=contact.id,
+        case_number=case.number,
+        template=template.id,
+        edition=template.edition,
+        title=template.title,
+        subject=outgoing.subject,
+    )
+    return entry, member.email, with_bcc(outgoing.data, outgoing.bcc)

@@ -1,0 +1,18 @@
+"""The demo's people; all that is needed to start its mail service."""
+
+import tomllib
+from importlib.resources import files
+from typing import Any
+
+from nebbet.core.records import Member
+
+
+def read_team() -> dict[str, Any]:
+    """The team's own file, as it is written."""
+    return tomllib.loads((files("nebbet.standin") / "world" / "team.toml").read_text("utf-8"))
+
+
+def read_members() -> tuple[Member, ...]:
+    """The members; each has the address that the id makes."""
+    team = read_team()
+    return tuple(Member(email=f"{raw['id']}@{team['domain']}", **raw) for raw in team["members"])
