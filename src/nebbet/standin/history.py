@@ -4,16 +4,19 @@ import mailbox
 import random
 import tomllib
 from collections.abc import Iterator
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
+
+from msgspec.structs import replace
 
 from nebbet.core import letter as letters
 from nebbet.core import placeholders
 from nebbet.core.message.compose import compose, with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import Case, Contact, Member
+from nebbet.core.values import from_json, to_json
 from nebbet.library.catalogue import Catalogue, Template
 from nebbet.library.store import Library
 from nebbet.post import register
@@ -54,8 +57,9 @@ def _letters(
         cases = [c for c in catalogue.cases.values() if c.kind in habits[name]["kinds"]]
         case, member = chance.choice(cases), chance.choice(members)
         contact = catalogue.contacts[case.contact]
-        sent = now - timedelta(days=chance.triangular(0.3, WEEKS * 7, 0.3))
-        sent = sent.replace(hour=chance.randrange(8, 18), minute=chance.randrange(60))
+        ago = timedelta(days=round(chance.triangular(0, WEEKS * 7, 0)))
+        case = _moved(case, ago)
+        sent = (now - ago).replace(hour=chance.randrange(8, 18), minute=chance.randrange(60))
         template = catalogue.templates[name]
         if contact.email and sent < now:
             answers = _answers(habits[name], chance)
@@ -63,6 +67,15 @@ def _letters(
             yield _letter(
                 catalogue, encoded, template, (contact, case, member), answers, sent, token
             )
+
+
+def _moved(case: Case, ago: timedelta) -> Case:
+    """A case as it was then: its days lie as far from that day as they do from today."""
+    fields = {}
+    for name, raw in case.fields.items():
+        value = from_json(raw)
+        fields[name] = to_json(value - ago) if isinstance(value, date) else raw
+    return replace(case, fields=fields)
 
 
 def _answers(habit: dict[str, Any], chance: random.Random) -> dict[str, str]:

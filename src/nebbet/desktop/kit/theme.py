@@ -233,6 +233,7 @@ QLineEdit[quiet="true"]:hover {{ border-color: {rule}; padding-left: 6px; }}
 QLineEdit[quiet="true"]:focus {{
     background: {field}; border-color: {plum}; padding-left: 6px;
 }}
+QSpinBox QLineEdit {{ border: none; padding: 0; min-height: 0; background: transparent; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
 QComboBox QAbstractItemView {{
     background: {panel}; color: {ink}; border: 1px solid {rule};

@@ -138,7 +138,7 @@ class TemplatesTable(QTableView):
         header.setHighlightSections(False)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((1, 56), (2, 72), (3, 84), (4, 128)):
+        for column, width in ((1, 56), (2, 72), (3, 98), (4, 128)):
             self.setColumnWidth(column, width)
 
     def resizeEvent(self, event: QResizeEvent) -> None:

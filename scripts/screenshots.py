@@ -1,0 +1,124 @@
+"""Makes the pictures of docs/screenshots from the demo: .venv/bin/python scripts/screenshots.py"""
+
+import os
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
+from msgspec.structs import replace
+from PySide6.QtCore import QEventLoop
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from nebbet.desktop import application
+from nebbet.desktop.kit import theme
+from nebbet.desktop.window import Window
+from nebbet.post.home import home_in
+from nebbet.post.secrets import SessionSecrets
+from nebbet.post.settings import write_settings
+from nebbet.standin import demo
+
+OUT = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+class Camera:
+    """A window on the demo, and what is done with it between pictures."""
+
+    def __init__(self, folder: Path, look: str, size: tuple[int, int]) -> None:
+        home = home_in(folder / "demo")
+        self._service = demo.prepare_demo(home, application.local_now())
+        settings = replace(demo.demo_settings(home), look=look, hold_seconds=600)
+        write_settings(home.settings_file, settings)
+        secrets = SessionSecrets({settings.account.user: demo.PASSWORD})
+        self.window = Window(application.make_parts(home, secrets))
+        self.window.notices.ask = lambda *_words: True  # type: ignore[method-assign]
+        self.window.resize(*size)
+        self.window.show()
+        loop = QEventLoop()
+        self.window.session.opened.connect(loop.quit)
+        loop.exec()
+
+    def until(self, true: Callable[[], object]) -> None:
+        """Wait for something to happen."""
+        for _ in range(400):
+            if true():
+                return
+            QTest.qWait(25)
+        sys.exit("the picture could not be made: something did not happen")
+
+    def take(self, name: str) -> None:
+        """Take a picture."""
+        QTest.qWait(250)
+        self.window.grab().save(str(OUT / f"{name}.png"))
+
+    def write_letter(self) -> None:
+        """Begin the letter that most pictures show."""
+        window = self.window
+        window.go(window.letters)
+        window.letters.take("sailing-cancelled")
+        window.letters.paper._pick("c01")
+        window.letters.model.type_value("reason", "a strong northerly")
+        window.letters.model.type_value("case.from", "Marrowby, pier 2")
+        window.letters.paper.next_blank()
+
+    def close(self) -> None:
+        """Close the window and end the mail service."""
+        self.window.close()
+        self._service.stop()
+
+
+def light(camera: Camera) -> None:
+    """Every main view."""
+    window = camera.window
+    window.go(window.library)
+    window.library.table.choose("boarding-help")
+    camera.take("library")
+    camera.write_letter()
+    camera.take("letters")
+    window.letters.pull()
+    camera.take("pull")
+    window.letters.pull_box.hide()
+    window.letters.model.type_value("other sailing", "Friday at 08:15, the Merrin")
+    window.letters._send_key()
+    camera.until(lambda: window.session.outbox)
+    window.notices.hide()
+    window.letters.pile.refresh()
+    window.letters.open_key(f"outbox:{window.session.outbox[0].item.id}")
+    window.letters.pile.choose(f"outbox:{window.session.outbox[0].item.id}")
+    camera.take("outbox")
+    window.library.edit("damage-claim")
+    window.go(window.library)
+    window.library.editor.ledger.list.setCurrentRow(2)
+    camera.take("editor")
+    window.library.editor.leave()
+    window.go(window.register)
+    mine = [e for e in window.session.entries if e.sender == demo.ME]
+    window.register.show_entry(mine[0].message_id)
+    camera.until(window.register.view.isVisible)
+    camera.take("register")
+    window.go(window.profile)
+    camera.take("profile")
+
+
+def dark(camera: Camera) -> None:
+    """The same letter in the dark, in a small window."""
+    camera.write_letter()
+    camera.take("letters-dark")
+
+
+def main() -> None:
+    instance = QApplication([])
+    theme.apply(instance)
+    OUT.mkdir(parents=True, exist_ok=True)
+    for look, size, pictures in (("light", (1280, 800), light), ("dark", (1024, 700), dark)):
+        with tempfile.TemporaryDirectory() as folder:
+            camera = Camera(Path(folder), look, size)
+            pictures(camera)
+            camera.close()
+
+
+if __name__ == "__main__":
+    main()
