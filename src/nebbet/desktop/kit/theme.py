@@ -214,12 +214,12 @@ QLabel#stop {{ color: {brick}; }}
 QLabel#doubt {{ color: {ochre_edge}; }}
 QLabel#done {{ color: {spruce}; }}
 
-QLineEdit, QPlainTextEdit, QComboBox, QSpinBox {{
+QLineEdit, QPlainTextEdit, QComboBox {{
     background: {field}; color: {ink}; border: 1px solid {rule}; border-radius: 2px;
     padding: 2px 6px; min-height: 20px; selection-background-color: {plum};
     selection-color: {on_plum};
 }}
-QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus, QSpinBox:focus {{
+QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus {{
     border: 1px solid {plum};
 }}
 QLineEdit[blank="true"], QPlainTextEdit[blank="true"] {{
@@ -233,7 +233,6 @@ QLineEdit[quiet="true"]:hover {{ border-color: {rule}; padding-left: 6px; }}
 QLineEdit[quiet="true"]:focus {{
     background: {field}; border-color: {plum}; padding-left: 6px;
 }}
-QSpinBox QLineEdit {{ border: none; padding: 0; min-height: 0; background: transparent; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
 QComboBox QAbstractItemView {{
     background: {panel}; color: {ink}; border: 1px solid {rule};

@@ -1,12 +1,12 @@
 """The profile page."""
 
 from msgspec.structs import replace
+from PySide6.QtGui import QIntValidator
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -52,13 +52,10 @@ class ProfilePage(Place):
         self.look = QComboBox()
         for look, words in _LOOKS.items():
             self.look.addItem(words, look)
-        self.hold, self.smtp_port, self.imap_port = QSpinBox(), QSpinBox(), QSpinBox()
-        self.hold.setRange(0, 600)
-        self.hold.setSuffix(" seconds")
+        self.hold, self.smtp_port, self.imap_port = QLineEdit(), QLineEdit(), QLineEdit()
+        self.hold.setValidator(QIntValidator(0, 600, self))
         for port in (self.smtp_port, self.imap_port):
-            port.setRange(1, 65535)
-        for number in (self.hold, self.smtp_port, self.imap_port):
-            number.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            port.setValidator(QIntValidator(1, 65535, self))
         self.password = QLineEdit()
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
         self.password.setPlaceholderText("as it is")
@@ -86,7 +83,7 @@ class ProfilePage(Place):
                 ("IMAP port", self.imap_port),
                 ("Folder of sent messages", self.fields["sent_folder"]),
                 ("Certificate file to trust", self.fields["certificate"]),
-                ("Hold before sending", self.hold),
+                ("Hold before sending, seconds", self.hold),
             ],
         )
         both = QHBoxLayout()
@@ -130,14 +127,16 @@ class ProfilePage(Place):
             self.fields[name].setText(str(getattr(account, name)))
         self.language.setCurrentIndex(max(self.language.findData(me.language), 0))
         self.look.setCurrentIndex(max(self.look.findData(self._session.settings.look), 0))
-        self.smtp_port.setValue(account.smtp_port)
-        self.imap_port.setValue(account.imap_port)
-        self.hold.setValue(self._session.settings.hold_seconds)
+        self.smtp_port.setText(str(account.smtp_port))
+        self.imap_port.setText(str(account.imap_port))
+        self.hold.setText(str(self._session.settings.hold_seconds))
         self.password.clear()
 
     def _account(self) -> Account:
         texts = {name: self.fields[name].text().strip() for name in _ACCOUNT}
-        return Account(smtp_port=self.smtp_port.value(), imap_port=self.imap_port.value(), **texts)
+        return Account(
+            smtp_port=_number(self.smtp_port, 587), imap_port=_number(self.imap_port, 143), **texts
+        )
 
     def save(self) -> None:
         """Keep the profile, unless the address is none."""
@@ -156,7 +155,7 @@ class ProfilePage(Place):
             self._session.settings,
             member=member.id,
             account=self._account(),
-            hold_seconds=self.hold.value(),
+            hold_seconds=_number(self.hold, 10),
             look=str(self.look.currentData()),
         )
         self._session.save_settings(settings, member, self.password.text())
@@ -178,6 +177,11 @@ class ProfilePage(Place):
             lambda _done: self._told.setText("The mailbox can be reached, and the password fits."),
             lambda error: self._told.setText(f"{error.what}."),
         )
+
+
+def _number(field: QLineEdit, otherwise: int) -> int:
+    """The number in a field; an empty or half-typed one counts as the usual value."""
+    return int(field.text()) if field.hasAcceptableInput() else otherwise
 
 
 _LOOKS = {"": "as the desktop", "light": "light", "dark": "dark"}
