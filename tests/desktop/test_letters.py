@@ -425,7 +425,7 @@ def test_letters_that_wait_go_at_the_next_start_and_the_person_is_told(
     asked: list[str] = []
     letter.window.notices.ask = lambda *words: not asked.append(words[1])  # type: ignore
     letter.window.close()
-    assert asked == ["1 of them have not gone yet. They go when Nebbet is started again."]
+    assert asked == ["One letter has not gone yet. It goes when Nebbet is started again."]
     service.faults.busy = 0
     outbox.mark(letter.session.stores.personal, open_id(letter), due=0)
     again = open_window(home)

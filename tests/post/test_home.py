@@ -13,7 +13,7 @@ from nebbet.core import body
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
 from nebbet.post import personal as personals
-from nebbet.post.home import find_home, home_in, make_home
+from nebbet.post.home import find_home, home_in, make_home, take_home
 from nebbet.post.secrets import VARIABLE, KeyringSecrets, SessionSecrets
 from nebbet.post.settings import Account, Settings, read_settings, write_settings
 
@@ -29,6 +29,13 @@ def test_one_variable_moves_everything(tmp_path: Path) -> None:
 def test_a_home_that_cannot_be_written_is_told(folder: str) -> None:
     with pytest.raises(NebbetError, match=f"The folder {folder} cannot be used"):
         make_home(home_in(Path(folder)))
+
+
+def test_one_home_has_one_nebbet(tmp_path: Path) -> None:
+    home = home_in(tmp_path / "home")
+    with take_home(home), pytest.raises(NebbetError, match="Nebbet is already open in the folder"):
+        take_home(home)
+    take_home(home).close()
 
 
 SETTINGS = Settings(

@@ -12,14 +12,15 @@ from pathlib import Path
 
 from nebbet.desktop import application
 from nebbet.desktop.window import Window
-from nebbet.post.home import Home, find_home, home_in
+from nebbet.post.home import Home, find_home, home_in, take_home
 from nebbet.post.secrets import KeyringSecrets, SessionSecrets
 from nebbet.standin import demo
 
 
 def open_window(home: Home) -> int:
     """Open the window on a person's own home."""
-    return application.run(home, KeyringSecrets())
+    with take_home(home):
+        return application.run(home, KeyringSecrets())
 
 
 def demo_home() -> Home:
@@ -33,9 +34,10 @@ def demo_home() -> Home:
 def open_demo(*, keep: bool, prepare: Callable[[Window], None] | None = None) -> int:
     """Prepare the demo with its mail service and open the window on it."""
     home = demo_home()
-    service = demo.prepare_demo(home, application.local_now(), keep=keep)
-    user = demo.demo_settings(home).account.user
-    try:
-        return application.run(home, SessionSecrets({user: demo.PASSWORD}), prepare)
-    finally:
-        service.stop()
+    with take_home(home):
+        service = demo.prepare_demo(home, application.local_now(), keep=keep)
+        user = demo.demo_settings(home).account.user
+        try:
+            return application.run(home, SessionSecrets({user: demo.PASSWORD}), prepare)
+        finally:
+            service.stop()

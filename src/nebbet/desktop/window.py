@@ -283,7 +283,9 @@ class Window(QMainWindow):
         held = [e for e in self.session.outbox if e.state in ("held", "waiting", "sending")]
         if held and not self.notices.ask(
             "Letters are still in the outbox",
-            f"{len(held)} of them have not gone yet. They go when Nebbet is started again.",
+            "One letter has not gone yet. It goes when Nebbet is started again."
+            if len(held) == 1
+            else f"{len(held)} letters have not gone yet. They go when Nebbet is started again.",
             "Quit",
         ):
             event.ignore()

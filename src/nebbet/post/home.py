@@ -1,11 +1,14 @@
 """Where Nebbet keeps its files: the XDG base directories, or one folder by NEBBET_HOME."""
 
+import fcntl
 from collections.abc import Mapping
 from pathlib import Path
+from typing import IO
 
 import platformdirs
 from msgspec import Struct
 
+from nebbet.core.errors import NebbetError
 from nebbet.library.disk import disk_explained
 
 
@@ -48,6 +51,26 @@ def find_home(environment: Mapping[str, str]) -> Home:
 def home_in(folder: Path) -> Home:
     """A home that lies in one folder."""
     return Home(folder, folder)
+
+
+def take_home(home: Home) -> IO[str]:
+    """Make a home one's own as long as the returned file is open.
+
+    Raises NebbetError when another Nebbet has it: two would each send what waits there.
+    """
+    make_home(home)
+    with disk_explained(f"The folder {home.data} cannot be used", "Nothing was written"):
+        taken = (home.data / "in use").open("w", encoding="utf-8")
+    try:
+        fcntl.flock(taken, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        taken.close()
+        raise NebbetError(
+            f"Nebbet is already open in the folder {home.data}",
+            kept="Nothing was changed",
+            advice="Go to its window, or set NEBBET_HOME to another folder",
+        ) from None
+    return taken
 
 
 def make_home(home: Home) -> None:

@@ -47,6 +47,12 @@ class Sheet(QFrame):
             grid.addWidget(line, 2 * index + 1, 0, 1, 2)
         return head
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The shadow lies on the ground: it is painted anew when the sheet grows."""
+        super().resizeEvent(event)
+        if ground := self.parentWidget():
+            ground.update()
+
     def show_row(self, name: str, shown: bool) -> None:
         """Show or hide a row that is not always needed."""
         for piece in self._row_pieces[name]:
