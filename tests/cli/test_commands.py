@@ -262,8 +262,11 @@ def test_without_a_library(tmp_path: Path) -> None:
 def test_a_library_that_is_none(tmp_path: Path) -> None:
     home = home_in(tmp_path)
     home.library_file.write_text("a shopping list")
-    done = run("find", "x", home=home)
-    assert (done.returncode, "is not a Nebbet library" in said(done)) == (2, True)
+    for words in (("find", "x"), ()):
+        done = run(*words, home=home, QT_QPA_PLATFORM="offscreen")
+        assert done.returncode == 2
+        assert "library.sqlite is not a Nebbet library. The file was not touched." in said(done)
+    assert home.library_file.read_text() == "a shopping list"
 
 
 def test_a_home_that_cannot_be_written() -> None:
