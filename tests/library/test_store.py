@@ -111,7 +111,7 @@ def test_a_draft_has_no_edition(shelved: Library) -> None:
 def test_records_come_back_and_are_replaced(
     library: Library, hanna: Contact, case: Case, me: Member
 ) -> None:
-    fact = Fact("fee", {"money": "6.00", "currency": "GBP"}, "Fee", date(2026, 1, 1))
+    fact = Fact("fee", {"money": "6.00", "currency": "GBP"}, "Fee")
     library.put(hanna, case, me, fact)
     library.put_frame("f1", Frame(band="Lisle", foot=("a", "b")))
     library.put_calendar("GB-SCT", {date(2026, 12, 24): "Closed"})

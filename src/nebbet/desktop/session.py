@@ -16,14 +16,13 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.message.encoded import EncodedFiles
-from nebbet.core.message.outgoing import Outgoing
 from nebbet.core.records import Member
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pictures import Pictures
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.disk import disk_explained, refuse_large
-from nebbet.post.entries import Registered
+from nebbet.post.entries import Registered, entry_for
 from nebbet.post.home import Home
 from nebbet.post.items import Item, Queued
 from nebbet.post.secrets import Secrets
@@ -245,7 +244,7 @@ class Session(QObject):
             letter, me, now=moment, token=self.parts.token, frame=frame, files=self._files
         )
         self.stores.enqueue(
-            Item(letter.id, letter, outgoing, _entry(letter, me, outgoing, moment)),
+            Item(letter.id, letter, outgoing, entry_for(letter, me, outgoing, moment)),
             due,
         )
 
@@ -441,24 +440,6 @@ def read_file(library: "Library", path: Path) -> Enclosure:
         data = path.read_bytes()
     media_type = mimetypes.guess_type(path.name)[0] or "application/octet-stream"
     return Enclosure(library.put_file(data, path.name, media_type), path.name, media_type, size)
-
-
-def _entry(letter: Letter, me: Member, outgoing: Outgoing, moment: datetime) -> Registered:
-    recipient = letter.recipient
-    assert recipient is not None  # compose has refused a letter without one
-    return Registered(
-        message_id=outgoing.message_id,
-        sent=moment,
-        sender=me.id,
-        address=recipient.email,
-        name=recipient.name,
-        contact=recipient.id,
-        case_number=letter.case.number if letter.case else "",
-        template=letter.template,
-        edition=letter.edition,
-        title=letter.title,
-        subject=outgoing.subject,
-    )
 
 
 def _count(number: int, what: str) -> str:

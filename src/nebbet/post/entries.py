@@ -4,7 +4,10 @@ from datetime import datetime
 
 from msgspec import Struct
 
+from nebbet.core.letter import Letter
+from nebbet.core.message.outgoing import Outgoing
 from nebbet.core.ranking import Entry
+from nebbet.core.records import Contact, Member
 
 
 class Registered(Struct, frozen=True):
@@ -21,6 +24,24 @@ class Registered(Struct, frozen=True):
     edition: int = 0
     title: str = ""
     subject: str = ""
+
+
+def entry_for(letter: Letter, sender: Member, outgoing: Outgoing, sent: datetime) -> Registered:
+    """The entry of a letter that goes out; the letter has a recipient, or it could not go."""
+    recipient = letter.recipient or Contact("")
+    return Registered(
+        message_id=outgoing.message_id,
+        sent=sent,
+        sender=sender.id,
+        address=recipient.email,
+        name=recipient.name,
+        contact=recipient.id,
+        case_number=letter.case.number if letter.case else "",
+        template=letter.template,
+        edition=letter.edition,
+        title=letter.title,
+        subject=outgoing.subject,
+    )
 
 
 def find_entries(registered: list[Registered]) -> list[Entry]:

@@ -20,7 +20,7 @@ from nebbet.core.values import from_json, to_json
 from nebbet.library.catalogue import Catalogue, Template
 from nebbet.library.store import Library
 from nebbet.post import register
-from nebbet.post.entries import Registered
+from nebbet.post.entries import Registered, entry_for
 
 LETTERS = 48
 WEEKS = 12
@@ -119,17 +119,5 @@ def _letter(
         frame=catalogue.frame(letter.frame),
         files=encoded,
     )
-    entry = Registered(
-        message_id=outgoing.message_id,
-        sent=sent,
-        sender=member.id,
-        address=contact.email,
-        name=contact.name,
-        contact=contact.id,
-        case_number=case.number,
-        template=template.id,
-        edition=template.edition,
-        title=template.title,
-        subject=outgoing.subject,
-    )
+    entry = entry_for(letter, member, outgoing, sent)
     return entry, member.email, with_bcc(outgoing.data, outgoing.bcc)

@@ -158,11 +158,6 @@ def _strip_end(done: list[Inline]) -> None:
             done.pop()
 
 
-def runs(body: Body) -> Iterator[Run]:
-    """Every run of a body in order."""
-    return (part for block in body for part in block.inlines if isinstance(part, Run))
-
-
 def lines_of(body: Body) -> Iterator[Line]:
     """Every line of text in a body: the blocks' texts, then link addresses and image texts."""
     for block in body:

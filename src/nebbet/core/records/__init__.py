@@ -3,7 +3,6 @@
 import re
 import unicodedata
 from collections.abc import Mapping
-from datetime import date
 
 from msgspec import Struct, field
 
@@ -65,7 +64,6 @@ class Fact(Struct, frozen=True, omit_defaults=True):
     name: str
     value: object
     label: str = ""
-    since: date | None = None
 
 
 _SEPARATORS = re.compile(r"[\s_\-]+")

@@ -55,7 +55,6 @@ class MessageView(QWidget):
         self.subject = pieces.label("", "title", wrap=True)
         self.reader = _Reader()
         self._attachments = QHBoxLayout()
-        self._received: Received | None = None
         pieces.fill(
             QVBoxLayout(self), self.subject, self._heads, self._attachments, self.reader, margin=16
         )
@@ -63,7 +62,6 @@ class MessageView(QWidget):
 
     def show_message(self, received: Received) -> None:
         """Show a message."""
-        self._received = received
         self.subject.setText(received.subject or "(no subject)")
         heads = [
             ("From", received.sender),

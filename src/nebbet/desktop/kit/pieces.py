@@ -1,17 +1,20 @@
 """Small pieces that every page uses: labels, buttons, rules, columns."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtWidgets import (
+    QAbstractItemView,
     QBoxLayout,
     QFrame,
     QHBoxLayout,
+    QHeaderView,
     QLabel,
     QLayout,
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QTableView,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -106,11 +109,6 @@ def row(*pieces: QWidget | QLayout | None, spacing: int = 6) -> QBoxLayout:
     return fill(QHBoxLayout(), *pieces, spacing=spacing)
 
 
-def stack(*pieces: QWidget | QLayout | None, spacing: int = 6) -> QBoxLayout:
-    """Pieces below each other."""
-    return fill(QVBoxLayout(), *pieces, spacing=spacing)
-
-
 def scrolled(inside: QWidget) -> QScrollArea:
     """A widget that scrolls up and down when it is too tall."""
     inside.setObjectName("inside")
@@ -137,6 +135,25 @@ def grow(widget: QWidget) -> QWidget:
     """Let a widget take all the width there is."""
     widget.setSizePolicy(QSizePolicy.Policy.Expanding, widget.sizePolicy().verticalPolicy())
     return widget
+
+
+def dress_table(table: QTableView, name: str, widths: Sequence[int], wide: int) -> None:
+    """Give a table the look and ways of a list: whole rows, one at a time; one column grows."""
+    theme.named(table, name)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    table.setShowGrid(False)
+    table.setWordWrap(False)
+    table.setTabKeyNavigation(False)
+    table.verticalHeader().hide()
+    table.verticalHeader().setDefaultSectionSize(theme.ROW + 2)
+    header = table.horizontalHeader()
+    header.setHighlightSections(False)
+    header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    for column, width in enumerate(widths):
+        table.setColumnWidth(column, width)
+    header.setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
 
 
 def keep_low(widget: QWidget) -> None:

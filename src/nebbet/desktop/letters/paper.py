@@ -28,7 +28,6 @@ class LetterPaper(QWidget):
     def __init__(self, session: Session, model: LetterModel) -> None:
         super().__init__()
         self._session, self._model = session, model
-        self._shown_id = ""
         self.to = Picker("To", self._offer, "Name, address or case number")
         self.lines = {part: self._line(part, name) for part, name in LINES.items()}
         self.body = SlotEdit(session.pictures)

@@ -3,9 +3,7 @@
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
     QSplitter,
     QStackedWidget,
@@ -169,22 +167,8 @@ class _Table(QTableWidget):
 
     def __init__(self) -> None:
         super().__init__(0, len(_COLUMNS))
-        theme.named(self, "Register")
         self.setHorizontalHeaderLabels(list(_COLUMNS))
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.setShowGrid(False)
-        self.setWordWrap(False)
-        self.setTabKeyNavigation(False)
-        self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(theme.ROW + 2)
-        header = self.horizontalHeader()
-        header.setHighlightSections(False)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for column, width in enumerate((144, 124, 84, 150, 190)):
-            self.setColumnWidth(column, width)
-        header.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
+        pieces.dress_table(self, "Register", (144, 124, 84, 150, 190), wide=4)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

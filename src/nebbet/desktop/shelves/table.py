@@ -13,14 +13,12 @@ from PySide6.QtCore import (
 )
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QResizeEvent
 from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QHeaderView,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
 )
 
-from nebbet.desktop.kit import theme
+from nebbet.desktop.kit import pieces, theme
 from nebbet.library.catalogue import USAGE_WEEKS, Template, Usage
 
 COLUMNS = ("Title", "State", "Languages", "Last used", f"Uses in {USAGE_WEEKS} weeks")
@@ -119,27 +117,10 @@ class TemplatesTable(QTableView):
         super().__init__()
         self._model = TemplatesModel(self)
         self.setModel(self._model)
-        theme.named(self, "Templates")
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.setShowGrid(False)
-        self.setTabKeyNavigation(False)
-        self.setWordWrap(False)
-        self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(theme.ROW + 2)
+        pieces.dress_table(self, "Templates", (200, 56, 72, 98, 128), wide=0)
         self.setItemDelegateForColumn(_USES, _Bars(self))
-        self._size_columns()
         self.selectionModel().currentRowChanged.connect(lambda *_: self.chosen.emit(self.key))
         self.doubleClicked.connect(lambda _index: self.taken.emit(self.key))
-
-    def _size_columns(self) -> None:
-        header = self.horizontalHeader()
-        header.setHighlightSections(False)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((1, 56), (2, 72), (3, 98), (4, 128)):
-            self.setColumnWidth(column, width)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow window the title needs the room more than the numbers do."""
