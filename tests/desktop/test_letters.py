@@ -390,6 +390,31 @@ def test_a_letter_goes_when_the_server_is_back(letter: Hand) -> None:
     assert len(letter.mailbox()) == 1
 
 
+def test_sending_twice_in_a_hurry_sends_once(letter: Hand) -> None:
+    complete(letter)
+    letter.press("Ctrl+Return", "Ctrl+Return")
+    letter.type("!")
+    letter.press("Ctrl+Return")
+    letter.sent_all()
+    assert len(letter.mailbox()) == 1
+    assert letter.session.letters == {}
+    assert personal.open_letters(letter.session.stores.personal) == ([], 0)
+
+
+def test_a_letter_that_cannot_be_put_into_the_outbox_stays_open(letter: Hand) -> None:
+    from sqlalchemy import event
+
+    complete(letter)
+    engine = letter.session.stores.personal
+    engine.dispose()
+    event.listen(engine, "connect", lambda c, _e: c.execute("PRAGMA query_only = ON"))
+    letter.press("Ctrl+Return")
+    letter.until(lambda: "cannot be put into the outbox: it is read-only" in letter.said)
+    assert "The letter is still open on the page." in letter.said
+    assert "The reason is fog," in paper(letter)
+    assert letter.mailbox() == []
+
+
 def test_a_discarded_letter_can_be_put_back(letter: Hand) -> None:
     letter.type("fog")
     letter.window.letters.discard()

@@ -79,6 +79,7 @@ class Session(QObject):
         self._stores: Stores | None = None
         self._carrier: Carrier | None = None
         self._unkept: dict[str, Letter] = {}
+        self._on_the_way: set[str] = set()  # letters between the pile and the outbox
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(AUTOSAVE)
@@ -186,7 +187,10 @@ class Session(QObject):
     # Open letters
 
     def keep(self, letter: Letter) -> None:
-        """Keep an open letter as it is now; written to disk a moment later."""
+        """Keep an open letter as it is now; written to disk a moment later. One that is being put
+        into the outbox is not: it would come back to the pile and could be sent twice."""
+        if letter.id in self._on_the_way:
+            return
         self.letters[letter.id] = letter
         self._unkept[letter.id] = letter
         self._timer.start()
@@ -227,14 +231,22 @@ class Session(QObject):
         if me is None:
             self.voice.say("Nebbet does not know who you are: complete your profile first.")
             return False
+        if letter.id in self._on_the_way:
+            return False
+        self._on_the_way.add(letter.id)
         self._unkept.pop(letter.id, None)
         moment, hold = self.parts.now(), self.settings.hold_seconds
         self.operations.run(
             lambda: self._enqueue(letter, me, moment, moment.timestamp() + hold),
             lambda _done: self._on_enqueued(letter),
-            self.voice.fail,
+            partial(self._on_not_enqueued, letter),
         )
         return True
+
+    def _on_not_enqueued(self, letter: Letter, error: NebbetError) -> None:
+        self._on_the_way.discard(letter.id)
+        self.keep(letter)
+        self.voice.fail(error)
 
     def _enqueue(self, letter: Letter, me: Member, moment: datetime, due: float) -> None:
         from nebbet.core.message.compose import compose  # in the background, where it may take time
@@ -249,6 +261,7 @@ class Session(QObject):
         )
 
     def _on_enqueued(self, letter: Letter) -> None:
+        self._on_the_way.discard(letter.id)
         self.letters.pop(letter.id, None)
         self._unkept.pop(letter.id, None)
         self._nudge()

@@ -65,8 +65,6 @@ class PaperEdit(QTextEdit):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.viewport().setAutoFillBackground(False)
-        if single:
-            self.setLineWrapMode(QTextEdit.LineWrapMode.NoWrap)
         self.document().setDocumentMargin(5 if single else 0)
         self.document().contentsChanged.connect(self._changed)
         self.document().documentLayout().documentSizeChanged.connect(self._fit)
