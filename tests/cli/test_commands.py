@@ -276,6 +276,13 @@ def test_a_home_that_cannot_be_written() -> None:
         assert "The folder /proc/nebbet cannot be used" in said(done)
 
 
+def test_without_a_screen(tmp_path: Path) -> None:
+    none = {"DISPLAY": "", "WAYLAND_DISPLAY": "", "QT_QPA_PLATFORM": ""}
+    done = run(home=home_in(tmp_path), **none)
+    assert done.returncode == 2
+    assert said(done).startswith("nebbet: There is no screen to open a window on.")
+
+
 # What is not loaded
 
 

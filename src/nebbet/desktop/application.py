@@ -22,6 +22,7 @@ from nebbet.post.secrets import Secrets
 from nebbet.post.settings import read_settings
 
 _log = logging.getLogger(__name__)
+_SCREENS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
 
 
 def local_now() -> datetime:
@@ -37,6 +38,14 @@ def make_parts(home: Home, secrets: Secrets, now: Callable[[], datetime] = local
 
 def run(home: Home, secrets: Secrets, prepare: Callable[[Window], None] | None = None) -> int:
     """Show the window until it is closed; returns the exit code."""
+    if not any(os.environ.get(name) for name in _SCREENS):
+        # Qt would end the program at once, with a message that is for programmers.
+        return _refuse(
+            NebbetError(
+                "There is no screen to open a window on",
+                advice="Start Nebbet from your desktop; nebbet --help shows what works without one",
+            )
+        )
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
     application.setApplicationName("Nebbet")
@@ -64,7 +73,8 @@ def _collect_garbage_again() -> None:
 def _refuse(error: NebbetError) -> int:
     """Say why the window cannot open, where it was started and on the screen."""
     sys.stderr.write(f"nebbet: {error.sentence}\n")
-    if QApplication.platformName() not in ("offscreen", "minimal"):
+    on_screen = QApplication.instance() and QApplication.platformName() != "offscreen"
+    if on_screen:
         QMessageBox.critical(None, "Nebbet cannot open", error.sentence)
     return 2
 
