@@ -98,7 +98,7 @@ class Writer:
             if index:
                 cursor.insertBlock()
             self.dress_block(cursor, block)
-            self.inlines(cursor, block.inlines, getattr(block, "level", 0), block)
+            self.inlines(cursor, block)
 
     def dress_block(self, cursor: QTextCursor, block: Block) -> None:
         """Make the block at the cursor a paragraph, a heading or a list item."""
@@ -125,12 +125,10 @@ class Writer:
         for part in line:
             self._content(cursor, part, base)
 
-    def inlines(
-        self, cursor: QTextCursor, parts: tuple[Inline, ...], _level: int, block: Block
-    ) -> None:
+    def inlines(self, cursor: QTextCursor, block: Block) -> None:
         """Write the inlines of one block."""
         base = self.char_format(heading=block.level if isinstance(block, Heading) else 0)
-        for part in parts:
+        for part in block.inlines:
             match part:
                 case Break():
                     cursor.insertText(BREAK, base)

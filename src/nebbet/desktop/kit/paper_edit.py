@@ -1,6 +1,6 @@
 """The editor on paper: text in the frame's type, marks painted under it, clean pasting."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Literal, NamedTuple
 
 from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, Signal
@@ -159,7 +159,7 @@ class PaperEdit(QTextEdit):
         on = held is not None and bodydoc.list_format(ordered, 0).style() == held.format().style()
         self._reshape(lambda parts: Paragraph(parts) if on else ListItem(parts, ordered))
 
-    def _reshape(self, make) -> None:  # type: ignore[no-untyped-def]
+    def _reshape(self, make: Callable[[tuple[bodies.Inline, ...]], bodies.Block]) -> None:
         """Dress the blocks of the selection as make says, as one step."""
         selection = self.textCursor()
         first = self.document().findBlock(selection.selectionStart())
@@ -227,7 +227,7 @@ class PaperEdit(QTextEdit):
         cursor.removeSelectedText()
         writer = self._inserting_writer()
         if len(body) == 1 and isinstance(body[0], Paragraph):
-            writer.inlines(cursor, body[0].inlines, 0, body[0])
+            writer.inlines(cursor, body[0])
         elif body:
             if not cursor.block().text():
                 writer.body(cursor, body)

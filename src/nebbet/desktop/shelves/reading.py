@@ -1,6 +1,8 @@
 """The reading pane: a template as it is, with its placeholders and what its dates would be."""
 
-from PySide6.QtCore import Signal
+from collections.abc import Callable
+
+from PySide6.QtCore import Signal, SignalInstance
 from PySide6.QtWidgets import QTabBar, QVBoxLayout, QWidget
 
 from nebbet.core import body as bodies
@@ -31,10 +33,12 @@ class ReadingPane(QWidget):
         self._template: Template | None = None
         self._title = pieces.label("", "title", wrap=True)
         self._state = pieces.label("", "note", wrap=True)
-        self.take_button = pieces.button("Write with it", self._emit_take, "primary", "Return")
-        self.edit_button = pieces.button("Edit", self._emit_edit, hint="Ctrl+E")
-        self.pin_button = pieces.button("Pin", self._emit_pin)
-        self.retire_button = pieces.button("Retire", self._emit_retire)
+        self.take_button = pieces.button(
+            "Write with it", self._telling(self.take), "primary", "Return"
+        )
+        self.edit_button = pieces.button("Edit", self._telling(self.edit), hint="Ctrl+E")
+        self.pin_button = pieces.button("Pin", self._telling(self.pin))
+        self.retire_button = pieces.button("Retire", self._telling(self.retire))
         self._languages = QTabBar()
         self._languages.setDrawBase(False)
         self._languages.setExpanding(False)
@@ -117,21 +121,14 @@ class ReadingPane(QWidget):
         self._dates.setText(_dates(values))
         self._dates.setVisible(bool(self._dates.text()))
 
-    def _emit_take(self) -> None:
-        self._emit(self.take)
+    def _telling(self, signal: SignalInstance) -> Callable[[], None]:
+        """What a button does: tell the signal which template is shown."""
 
-    def _emit_edit(self) -> None:
-        self._emit(self.edit)
+        def tell() -> None:
+            if self._template:
+                signal.emit(self._template.id)
 
-    def _emit_pin(self) -> None:
-        self._emit(self.pin)
-
-    def _emit_retire(self) -> None:
-        self._emit(self.retire)
-
-    def _emit(self, signal) -> None:  # type: ignore[no-untyped-def]
-        if self._template:
-            signal.emit(self._template.id)
+        return tell
 
 
 def _named_value(particular: Particular) -> Value:
