@@ -8,6 +8,7 @@ import pytest
 from nebbet.core import checks, placeholders
 from nebbet.core import letter as letters
 from nebbet.core.body import read
+from nebbet.core.errors import NebbetError
 from nebbet.core.message.reading import open_message
 from nebbet.library.store import open_library
 from nebbet.post import imap, register
@@ -145,6 +146,17 @@ def test_only_what_a_demo_made_is_ever_cleared(tmp_path: Path) -> None:
     demo.clear_demo(home)
     assert (tmp_path / "library.sqlite").read_bytes() == b"somebody's work"
     assert sorted(path.name for path in tmp_path.iterdir()) == ["library.sqlite", "thesis.txt"]
+
+
+def test_a_home_with_somebody_s_own_library_is_never_made_a_demo(tmp_path: Path) -> None:
+    """Marked as the demo's, it would be cleared when the demo starts the next time."""
+    home = home_in(tmp_path)
+    home.library_file.write_bytes(b"somebody's work")
+    for keep in (True, False):
+        with pytest.raises(NebbetError, match="holds a library that no demo made"):
+            demo.prepare_demo(home, NOW, keep=keep)
+    assert [path.name for path in tmp_path.iterdir()] == ["library.sqlite"]
+    assert home.library_file.read_bytes() == b"somebody's work"
 
 
 def test_mail_is_kept_between_starts(tmp_path: Path) -> None:

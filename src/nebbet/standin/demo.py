@@ -8,6 +8,7 @@ from typing import Protocol
 
 from msgspec.structs import replace
 
+from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
 from nebbet.post.home import Home, make_home
 from nebbet.post.settings import Account, Settings, read_settings, write_settings
@@ -48,8 +49,10 @@ def prepare_demo(
 ) -> Service:
     """Make the demo, fresh or kept from last time, and start its mail service.
 
-    Only a home that an earlier demo made is ever cleared.
+    Only a home that an earlier demo made is ever cleared. Raises NebbetError for a home that holds
+    somebody's own library: marked as the demo's, it would be cleared by the next demo.
     """
+    _refuse_foreign(home)
     if not keep:
         clear_demo(home)
     make_home(home)
@@ -63,6 +66,15 @@ def prepare_demo(
         make_library(home.library_file, home.mail_folder, now, past=past)
     _settle(home, service, members)
     return service
+
+
+def _refuse_foreign(home: Home) -> None:
+    if home.library_file.exists() and not (home.data / _MARK).exists():
+        raise NebbetError(
+            f"The folder {home.data} holds a library that no demo made",
+            kept="It was not touched",
+            advice="Set NEBBET_HOME to another folder for the demo",
+        )
 
 
 def clear_demo(home: Home) -> None:
