@@ -8,7 +8,7 @@ from nebbet.core import letter as letters
 from nebbet.core.checks import Finding
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Copies, Enclosure, Letter, Texts
-from nebbet.core.placeholders import Particular, Placeholder, World, resolve
+from nebbet.core.placeholders import Particular, Placeholder, World
 from nebbet.core.records import Case, Contact, Fact
 
 FILE = "f" * 64
@@ -30,8 +30,7 @@ CONTENT = Content(
 
 def work_out(letter: Letter, world: World) -> tuple[Letter, tuple[Particular, ...]]:
     world = replace(world, recipient=letter.recipient, case=letter.case, language=letter.language)
-    found = resolve(letters.names(letter), letter.placeholders, world, letter.answers)
-    return letters.complete(letter, found), found
+    return letters.work_out(letter, world)
 
 
 def check(letter: Letter, world: World, held: str = FILE) -> list[Finding]:

@@ -10,16 +10,17 @@ from secrets import token_hex
 import click
 
 from nebbet.cli import main as commands
-from nebbet.core import addresses, checks, placeholders, ranking
+from nebbet.core import addresses, checks, ranking
 from nebbet.core import letter as letters
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
 from nebbet.core.message.compose import compose, with_bcc
 from nebbet.core.message.encoded import EncodedFiles
-from nebbet.core.records import Case, Contact, Member, fold
+from nebbet.core.records import Case, Contact, Member, contact_for, fold
 from nebbet.library.catalogue import (
     Catalogue,
     Template,
+    begin,
     case_entries,
     contact_entries,
     template_entries,
@@ -82,13 +83,12 @@ def render(
         letter = letters.answer(letter, name, text)
     moment = datetime.combine(on, now.timetz())
     world = catalogue.world(moment, me, letter.language, letter.recipient, letter.case)
-    wanted = letters.names(letter)
-    found = placeholders.resolve(wanted, letter.placeholders, world, letter.answers)
-    letter = letters.complete(letter, found)
+    letter, found = letters.work_out(letter, world)
     findings = checks.check(letter, found, catalogue.files.__contains__)
     for finding in findings:
         click.echo(f"{finding.severity}: {finding.sentence}", err=True)
-    unknown = {fold(pair.partition("=")[0]) for pair in answers} - {fold(n) for n in wanted}
+    wanted = {fold(name) for name in letters.names(letter)}
+    unknown = {fold(pair.partition("=")[0]) for pair in answers} - wanted
     for name in sorted(unknown):
         click.echo(f"note: the template has no placeholder “{name}”", err=True)
     if checks.worst(findings) == "stop":
@@ -116,16 +116,7 @@ def _started(catalogue: Catalogue, template: str, to: str, about: str, lang: str
     if contact is None and case:
         contact = catalogue.contacts.get(case.contact)
     found = _template(catalogue, template)
-    return letters.start(
-        "",
-        found.content,
-        template=found.id,
-        edition=found.edition,
-        title=found.title,
-        recipient=contact,
-        case=case,
-        language=lang,
-    )
+    return begin(found, "", recipient=contact, case=case, language=lang)
 
 
 def _template(catalogue: Catalogue, words: str) -> Template:
@@ -145,8 +136,7 @@ def _contact(catalogue: Catalogue, words: str) -> Contact:
             return contact
     address = addresses.one(words)
     if isinstance(address, addresses.Address):
-        first, _, last = address.name.rpartition(" ")
-        return Contact("", email=address.spec, first_name=first or last, last_name=last)
+        return contact_for("", address.name, address.spec)
     found = ranking.find(words, contact_entries(catalogue))
     if not found:
         raise NebbetError(

@@ -8,7 +8,7 @@ from msgspec import Struct, field
 
 from nebbet.core.body import Frame
 from nebbet.core.dates import WorkingCalendar
-from nebbet.core.letter import Content, Texts
+from nebbet.core.letter import Content, Letter, Texts, start
 from nebbet.core.placeholders import World
 from nebbet.core.ranking import Entry
 from nebbet.core.records import Case, Contact, Fact, Member
@@ -97,6 +97,27 @@ class Catalogue(Struct, frozen=True):
             sender=sender,
             facts=self.facts,
         )
+
+
+def begin(
+    template: Template,
+    letter_id: str,
+    *,
+    recipient: Contact | None = None,
+    case: Case | None = None,
+    language: str = "",
+) -> Letter:
+    """Take a template for a letter, which remembers template and edition."""
+    return start(
+        letter_id,
+        template.content,
+        template=template.id,
+        edition=template.edition,
+        title=template.title,
+        recipient=recipient,
+        case=case,
+        language=language,
+    )
 
 
 def template_entries(catalogue: Catalogue) -> list[Entry]:

@@ -47,12 +47,14 @@ outbox_table = Table(
     "outbox",
     metadata,
     Column("id", String(64), primary_key=True),
+    Column("message_id", String(255), nullable=False),
     Column("state", String(16), nullable=False),
     Column("due", Float, nullable=False),
     Column("attempts", Integer, nullable=False, default=0),
     Column("words", Text, nullable=False, default=""),
     Column("item", LargeBinary, nullable=False),
     Index("outbox_state", "state"),
+    Index("outbox_message", "message_id"),
 )
 
 

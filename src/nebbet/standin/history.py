@@ -12,12 +12,11 @@ from typing import Any
 from msgspec.structs import replace
 
 from nebbet.core import letter as letters
-from nebbet.core import placeholders
 from nebbet.core.message.compose import compose, with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import Case, Contact, Member
 from nebbet.core.values import from_json, to_json
-from nebbet.library.catalogue import Catalogue, Template
+from nebbet.library.catalogue import Catalogue, Template, begin
 from nebbet.library.store import Library
 from nebbet.post import register
 from nebbet.post.entries import Registered, entry_for
@@ -96,20 +95,11 @@ def _letter(
     token: str,
 ) -> tuple[Registered, str, bytes]:
     contact, case, member = about
-    letter = letters.start(
-        token,
-        template.content,
-        template=template.id,
-        edition=template.edition,
-        title=template.title,
-        recipient=contact,
-        case=case,
-    )
+    letter = begin(template, token, recipient=contact, case=case)
     for name, text in answers.items():
         letter = letters.answer(letter, name, text)
     world = catalogue.world(sent, member, letter.language, contact, case)
-    found = placeholders.resolve(letters.names(letter), letter.placeholders, world, letter.answers)
-    letter = letters.complete(letter, found)
+    letter, _values = letters.work_out(letter, world)
     count = iter(range(100))
     outgoing = compose(
         letter,

@@ -14,6 +14,7 @@ from nebbet.core.letter.letter import (
     rename,
     start,
     to_json,
+    work_out,
     written,
 )
 
@@ -35,5 +36,6 @@ __all__ = [
     "start",
     "text_for",
     "to_json",
+    "work_out",
     "written",
 ]

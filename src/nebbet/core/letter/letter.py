@@ -11,7 +11,7 @@ from nebbet.core.body import Body
 from nebbet.core.errors import NebbetError
 from nebbet.core.inline import Line, Slot
 from nebbet.core.letter.content import Content, Enclosure, text_for
-from nebbet.core.placeholders import Particular, Placeholder
+from nebbet.core.placeholders import Particular, Placeholder, World, resolve
 from nebbet.core.records import Case, Contact, fold
 
 
@@ -112,6 +112,12 @@ def complete(letter: Letter, particulars: Iterable[Particular]) -> Letter:
         ),
         **{part: inline.completed(getattr(letter, part), text) for part in LINES},
     )
+
+
+def work_out(letter: Letter, world: World) -> tuple[Letter, tuple[Particular, ...]]:
+    """Resolve every value that a letter asks for, and fill them in: the letter and its values."""
+    particulars = resolve(names(letter), letter.placeholders, world, letter.answers)
+    return complete(letter, particulars), particulars
 
 
 def answer(letter: Letter, name: str, text: str | None) -> Letter:

@@ -88,6 +88,18 @@ def label_of(name: str) -> str:
     return words[:1].upper() + words[1:]
 
 
+def contact_for(contact_id: str, name: str, email: str) -> Contact:
+    """Somebody who is not on file, by the name and address that were typed.
+
+    >>> contact_for("x", "Ada King Byron", "ada@engine.example").last_name
+    'Byron'
+    """
+    first, _, last = name.rpartition(" ")
+    if not first:
+        first, last = last, ""
+    return Contact(contact_id, email=email, first_name=first, last_name=last)
+
+
 def contact_fields(contact: Contact) -> dict[str, Value]:
     """Every field of a contact that holds something."""
     own: Mapping[str, Value] = {

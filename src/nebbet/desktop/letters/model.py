@@ -3,7 +3,7 @@
 from msgspec.structs import replace
 from PySide6.QtCore import QElapsedTimer, QObject, Signal
 
-from nebbet.core import checks, placeholders
+from nebbet.core import checks
 from nebbet.core import letter as letters
 from nebbet.core.body import Body
 from nebbet.core.checks import Finding, Remedy
@@ -13,7 +13,7 @@ from nebbet.core.placeholders import Particular
 from nebbet.core.records import Case, Contact, fold
 from nebbet.desktop.kit.slot_edit import Value
 from nebbet.desktop.session import Session
-from nebbet.library.catalogue import Template
+from nebbet.library.catalogue import Template, begin
 
 TOGETHER = 1500  # milliseconds within which typing is one act
 
@@ -68,10 +68,7 @@ class LetterModel(QObject):
             letter.recipient,
             letter.case,
         )
-        self.particulars = placeholders.resolve(
-            letters.names(letter), letter.placeholders, world, letter.answers
-        )
-        self.letter = letters.complete(letter, self.particulars)
+        self.letter, self.particulars = letters.work_out(letter, world)
         self.findings = checks.check(self.letter, self.particulars, catalogue.files.__contains__)
         self.values = {fold(p.name): value_of(p) for p in self.particulars}
 
@@ -204,15 +201,7 @@ class LetterModel(QObject):
 
 def started(letter: Letter, template: Template) -> Letter:
     """A template taken for the same person and case, with what was already typed."""
-    made = letters.start(
-        letter.id,
-        template.content,
-        template=template.id,
-        edition=template.edition,
-        title=template.title,
-        recipient=letter.recipient,
-        case=letter.case,
-    )
+    made = begin(template, letter.id, recipient=letter.recipient, case=letter.case)
     return replace(made, answers=letter.answers)
 
 

@@ -1,7 +1,7 @@
 """What pickers offer: contacts, cases and templates, found by the core."""
 
 from nebbet.core import addresses, inline, ranking
-from nebbet.core.records import Contact
+from nebbet.core.records import Contact, contact_for
 from nebbet.desktop.kit.picker import Choice
 from nebbet.library.catalogue import (
     Catalogue,
@@ -62,10 +62,7 @@ def free_contact(text: str, contact_id: str) -> Contact | None:
     found = addresses.one(text)
     if not isinstance(found, addresses.Address):
         return None
-    first, _, last = found.name.rpartition(" ")
-    return Contact(
-        contact_id, email=found.spec, first_name=first or last, last_name=last if first else ""
-    )
+    return contact_for(contact_id, found.name, found.spec)
 
 
 def _subject(template: Template) -> str:

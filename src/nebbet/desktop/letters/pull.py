@@ -4,7 +4,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QVBoxLayout, QWidget
 
-from nebbet.core import inline, placeholders
+from nebbet.core import inline
 from nebbet.core import letter as letters
 from nebbet.core.letter import Letter
 from nebbet.core.records import fold
@@ -91,10 +91,7 @@ class PullBox(QFrame):
             letter.recipient,
             letter.case,
         )
-        values = placeholders.resolve(
-            letters.names(letter), letter.placeholders, world, letter.answers
-        )
-        letter = letters.complete(letter, values)
+        letter, values = letters.work_out(letter, world)
         labels = {fold(p.name): p.placeholder.title for p in values}
         self._subject.setText(inline.shown(letter.subject, lambda n: f"[{labels[fold(n)]}]"))
         self._body.set_frame(self._session.catalogue.frame(letter.frame))

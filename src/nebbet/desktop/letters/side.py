@@ -4,13 +4,13 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core import checks, inline
 from nebbet.core.checks import Finding
 from nebbet.core.letter import Attachment
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.session import Session
@@ -19,11 +19,11 @@ _SHOWN = 4
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
 
 
-class Attachments(QWidget):
+class Attachments(FileDrop):
     """The files that the letter carries; files can be dropped here."""
 
     def __init__(self, session: Session, model: LetterModel) -> None:
-        super().__init__()
+        super().__init__(self.take_paths)
         self._session, self._model = session, model
         self._rows = QVBoxLayout()
         self._shown: tuple[Attachment, ...] | None = None
@@ -31,7 +31,6 @@ class Attachments(QWidget):
         self.add = pieces.button("Add a file…", self.ask_for_files, "words")
         head = pieces.row(pieces.label("Attachments", "heading"), None, self._total, self.add)
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._rows, spacing=2)
-        self.setAcceptDrops(True)
         pieces.keep_low(self)
         model.replaced.connect(self._show)
         model.reverted.connect(self._show)
@@ -57,19 +56,9 @@ class Attachments(QWidget):
         pieces.fill(made, pieces.grow(shown), size, drop)
         return made
 
-    def ask_for_files(self) -> None:
-        """Choose files to attach."""
-        paths, _ = QFileDialog.getOpenFileNames(self.window(), "Attach files")
+    def take_paths(self, paths: list[str]) -> None:
+        """Take files into the library and put them here."""
         self._session.add_files(paths, self._model.attach)
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        paths = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
-        self._session.add_files(paths, self._model.attach)
-        event.acceptProposedAction()
 
 
 class Checks(QWidget):

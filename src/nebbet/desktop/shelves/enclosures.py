@@ -5,28 +5,27 @@ from functools import partial
 
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QFileDialog, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QVBoxLayout
 
 from nebbet.core.letter import Enclosure
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
 
 
-class Enclosures(QWidget):
+class Enclosures(FileDrop):
     """Lists enclosures; files can be dropped here or chosen. changed says that something did."""
 
     changed = Signal()
 
     def __init__(self, add_files: Callable[[list[str], Callable[[Enclosure], None]], None]) -> None:
-        super().__init__()
+        super().__init__(self.take_paths)
         self._add_files = add_files
         self.enclosures: list[Enclosure] = []
         self._rows = QVBoxLayout()
         self.add = pieces.button("Add a file…", self.ask_for_files, "words")
         head = pieces.row(pieces.label("Enclosures", "heading"), None, self.add)
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._rows, spacing=3)
-        self.setAcceptDrops(True)
 
     def show_enclosures(self, shown: tuple[Enclosure, ...]) -> None:
         """Take up a template's enclosures."""
@@ -60,16 +59,6 @@ class Enclosures(QWidget):
         self._show()
         self.changed.emit()
 
-    def ask_for_files(self) -> None:
-        """Choose files to enclose."""
-        paths, _ = QFileDialog.getOpenFileNames(self.window(), "Enclose files")
+    def take_paths(self, paths: list[str]) -> None:
+        """Take files into the library and put them here."""
         self._add_files(paths, self.take)
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        paths = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
-        self._add_files(paths, self.take)
-        event.acceptProposedAction()
