@@ -82,12 +82,14 @@ def render(
             raise NebbetError(f"“{pair}” sets nothing", advice="Write --set name=value")
         letter = letters.answer(letter, name, text)
     moment = datetime.combine(on, now.timetz())
-    world = catalogue.world(moment, me, letter.language, letter.recipient, letter.case)
+    world = catalogue.world(
+        moment, me, letter.language, letter.recipient, letter.case, letter.calendar
+    )
     letter, found = letters.work_out(letter, world)
     findings = checks.check(letter, found, catalogue.files.__contains__)
     for finding in findings:
         click.echo(f"{finding.severity}: {finding.sentence}", err=True)
-    wanted = {fold(name) for name in letters.names(letter)}
+    wanted = {fold(particular.name) for particular in found}
     unknown = {fold(pair.partition("=")[0]) for pair in answers} - wanted
     for name in sorted(unknown):
         click.echo(f"note: the template has no placeholder “{name}”", err=True)

@@ -12,7 +12,6 @@ from typing import Any
 import click
 
 from nebbet import __version__
-from nebbet.core import dates, placeholders, values
 from nebbet.core.errors import NebbetError
 from nebbet.core.message import links
 from nebbet.post.home import Home, find_home
@@ -62,6 +61,18 @@ def read_text(path: str, what: str) -> str:
         raise NebbetError(f"{what} {path} is not UTF-8 text", advice="Save it as UTF-8") from None
 
 
+def read_moment(text: str) -> date | datetime:
+    """A day, or a moment, in ISO 8601. Raises NebbetError."""
+    try:
+        if len(text) == 10:
+            return date.fromisoformat(text)
+        return datetime.fromisoformat(text).replace(tzinfo=None)
+    except ValueError:
+        raise NebbetError(
+            f"“{text}” is not a day", advice="Write it as 2026-11-25, or 2026-11-25T16:30"
+        ) from None
+
+
 def _day(_ctx: click.Context, _param: click.Parameter, text: str | None) -> date:
     try:
         return date.fromisoformat(text) if text else datetime.now().astimezone().date()
@@ -82,58 +93,6 @@ def demo(ctx: click.Context, keep: bool) -> None:
     from nebbet.cli.window import open_demo
 
     ctx.exit(open_demo(keep=keep))
-
-
-@main.command("date")
-@click.argument("rule")
-@on_day
-@click.option("--calendar", default="", metavar="C", help="working days: GB-SCT, DE-BY, FR …")
-@language
-@click.option("--format", "style", default="", metavar="F", help="short, long, full or a pattern")
-@as_json
-def date_command(rule: str, on: date, calendar: str, lang: str, style: str, as_json: bool) -> None:
-    """Work out a date rule and explain it."""
-    worked = dates.work_out(dates.read(rule), on, dates.calendar_for(calendar))
-    text = placeholders.show(worked.day, lang, style)
-    said = dates.explain(worked)
-    if as_json:
-        found = {"iso": worked.day.isoformat(), "text": text, "explanation": said}
-        click.echo(json.dumps(found, ensure_ascii=False))
-    else:
-        click.echo(f"{text}\n{said}")
-
-
-@main.command()
-@click.option("--values", "values_file", metavar="FILE.json", help="names and values")
-@click.option("--html", "as_html", is_flag=True, help="the text is HTML: escape the values")
-@language
-@click.pass_context
-def fill(ctx: click.Context, values_file: str | None, as_html: bool, lang: str) -> None:
-    """Fill the placeholders in a text from standard input."""
-    named = _read_values(values_file) if values_file else {}
-    text = sys.stdin.buffer.read().decode("utf-8", "surrogateescape")
-    filled = placeholders.fill(text, named, lang, as_html=as_html)
-    sys.stdout.buffer.write(filled.text.encode("utf-8", "surrogateescape"))
-    sys.stdout.buffer.flush()
-    for missing in filled.missing:
-        near = f"; did you mean “{missing.nearest}”?" if missing.nearest else ""
-        click.echo(f"no value for “{missing.name}”{near}", err=True)
-    ctx.exit(1 if filled.missing else 0)
-
-
-def _read_values(path: str) -> dict[str, values.Value]:
-    text = read_text(path, "The values file")
-    try:
-        raw = json.loads(text)
-    except ValueError as error:
-        raise NebbetError(
-            f"The values file {path} is not JSON: {error}", advice='It looks like {"name": "Ana"}'
-        ) from None
-    if not isinstance(raw, dict):
-        raise NebbetError(
-            f"The values file {path} holds no names", advice='It looks like {"name": "Ana"}'
-        )
-    return values.mapping_from_json(raw)
 
 
 @main.command()
@@ -162,11 +121,14 @@ def mailto(
     click.echo(f"{len(link)} characters{warning}", err=True)
 
 
-def add_library_commands() -> None:
-    """Hang the verbs that need a library under the command."""
-    from nebbet.cli import library_commands
+def add_commands() -> None:
+    """Hang the verbs of the other files under the command."""
+    from nebbet.cli import core_commands, library_commands
 
     commands: list[Callable[..., Any]] = [
+        core_commands.date_command,
+        core_commands.fill,
+        core_commands.work,
         library_commands.render,
         library_commands.find,
         library_commands.outbox,
@@ -176,4 +138,4 @@ def add_library_commands() -> None:
         main.add_command(command)
 
 
-add_library_commands()
+add_commands()

@@ -1,40 +1,90 @@
 """Text with placeholders in it: the smallest piece that subjects, copies and bodies share.
 
-A line is a tuple of plain strings and slots. A slot keeps the placeholder's name for good and,
-once completed, the text that stands there; a slot without text is a blank.
+A line is a tuple of plain strings and slots. A slot keeps the placeholder's name and modifiers for
+good and, once completed, the text that stands there; a slot without text is a blank. Plain strings
+are kept as they are written: braces that are meant as braces stand as \\{{ in them.
 """
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 
 from msgspec import Struct
 
-# Eighty characters hold any sensible name; the bound keeps hostile input linear.
-SLOT = re.compile(r"\{\{[ \t]*([^{}\s][^{}\r\n]{0,79}?)[ \t]*\}\}")
+# Eighty characters hold any sensible name; the bounds keep hostile input linear.
+_NAME = r"[^{}|\s][^{}|\r\n]{0,79}?"
+SLOT = re.compile(
+    r"(?<!\\)\{\{[ \t]*(?P<name>" + _NAME + r")[ \t]*(?:\|(?P<modifiers>[^{}\r\n]{0,400}))?\}\}"
+)
+ESCAPED = "\\{{"
+# What people mistype: one brace too few on a side, nothing inside, or no end on the line.
+_TYPO = re.compile(
+    r"(?<!\\)(?:"
+    r"\{\{[ \t]*\}\}"
+    r"|\{\{(?P<short>" + _NAME + r")\}(?!\})"
+    r"|(?<!\{)\{(?!\{)(?P<late>" + _NAME + r")\}\}"
+    r"|\{ ?\{ ?(?P<spread>" + _NAME + r")\} ?\}"
+    r"|\{\{(?P<open>[^{}\r\n]{0,40})"
+    r")"
+)
+MOST_TYPOS = 100
+_NAME_LIKE = re.compile(r"[\w .\-]+")
 
 
 class Slot(Struct, frozen=True, omit_defaults=True):
-    """One occurrence of a placeholder; text is None while it is a blank."""
+    """One occurrence of a placeholder; text is None while it is a blank.
+
+    modifiers is what stands after the bar, as it is written.
+    """
 
     name: str
     text: str | None = None
+    modifiers: str = ""
+
+    @property
+    def inner(self) -> str:
+        """What stands between the braces."""
+        return f"{self.name}|{self.modifiers}" if self.modifiers else self.name
+
+
+class Typo(Struct, frozen=True):
+    """Braces that were mistyped: the place, counted from 0, what stands there, and what was most
+    likely meant, or nothing."""
+
+    place: int
+    text: str
+    meant: str = ""
+
+    @property
+    def sentence(self) -> str:
+        """What is wrong, in words."""
+        if self.meant:
+            return f"“{self.text}” is mistyped: did you mean “{self.meant}”?"
+        if self.text.strip("{} \t"):
+            return f"“{self.text}” has braces that are not closed"
+        return f"“{self.text}” has no name between the braces"
 
 
 Line = tuple[str | Slot, ...]
 
 
+def slot(inner: str) -> Slot:
+    """A slot from what stands between the braces."""
+    name, _, modifiers = inner.partition("|")
+    return Slot(name.strip(), None, modifiers.strip())
+
+
 def parse(text: str) -> Line:
     """Split text into plain strings and slots.
 
-    >>> parse("Dear {{ recipient.name }},")
-    ('Dear ', Slot(name='recipient.name', text=None), ',')
+    >>> parse("Dear {{ recipient.name }}, \\\\{{x}}")
+    ('Dear ', Slot(name='recipient.name', text=None, modifiers=''), ', \\\\{{x}}')
     """
     parts: list[str | Slot] = []
     end = 0
     for match in SLOT.finditer(text):
         if match.start() > end:
             parts.append(text[end : match.start()])
-        parts.append(Slot(match.group(1)))
+        parts.append(Slot(match["name"], None, (match["modifiers"] or "").strip()))
         end = match.end()
     if end < len(text):
         parts.append(text[end:])
@@ -43,25 +93,67 @@ def parse(text: str) -> Line:
 
 def source(line: Iterable[str | Slot]) -> str:
     """Write a line back as text with {{name}}, whatever its slots were completed with."""
-    return "".join(part if isinstance(part, str) else f"{{{{{part.name}}}}}" for part in line)
+    return "".join(part if isinstance(part, str) else f"{{{{{part.inner}}}}}" for part in line)
 
 
 def shown(line: Iterable[str | Slot], blank: Callable[[str], str] = "[{}]".format) -> str:
     """Write a line as the recipient reads it; a blank appears as blank(name)."""
-    return "".join(part if isinstance(part, str) else _slot_text(part, blank) for part in line)
-
-
-def _slot_text(slot: Slot, blank: Callable[[str], str]) -> str:
-    return blank(slot.name) if slot.text is None else slot.text
-
-
-def names(line: Iterable[str | Slot]) -> list[str]:
-    """The placeholder names in a line, in order, with repeats."""
-    return [part.name for part in line if isinstance(part, Slot)]
-
-
-def completed(line: Line, texts: Callable[[str], str | None]) -> Line:
-    """Give every slot the text that texts(name) returns for it."""
-    return tuple(
-        part if isinstance(part, str) else Slot(part.name, texts(part.name)) for part in line
+    return "".join(
+        part.replace(ESCAPED, "{{") if isinstance(part, str) else _slot_text(part, blank)
+        for part in line
     )
+
+
+def _slot_text(part: Slot, blank: Callable[[str], str]) -> str:
+    return blank(part.name) if part.text is None else part.text
+
+
+def slots(line: Iterable[str | Slot]) -> Iterator[Slot]:
+    """The slots of a line, in order."""
+    return (part for part in line if isinstance(part, Slot))
+
+
+def completed(line: Line, texts: Callable[[Slot], str | None]) -> Line:
+    """Give every slot the text that texts(slot) returns for it."""
+    return tuple(
+        part if isinstance(part, str) else Slot(part.name, texts(part), part.modifiers)
+        for part in line
+    )
+
+
+def renamed(line: Line, matches: Callable[[str], bool], right: str) -> Line:
+    """Give every slot whose name matches another name; modifiers stay."""
+    return tuple(
+        Slot(right, None, part.modifiers) if isinstance(part, Slot) and matches(part.name) else part
+        for part in line
+    )
+
+
+def typos(text: str) -> tuple[Typo, ...]:
+    """Find mistyped braces in text, the first hundred; well-formed and escaped ones are none.
+
+    >>> [typo.meant for typo in typos("Dear {name}}, about {{booking}")]
+    ['{{name}}', '{{booking}}']
+    """
+    found: list[Typo] = []
+    for start, piece in _between_slots(text):
+        for match in _TYPO.finditer(piece):
+            meant = _meant(match)
+            if match["late"] is None or meant:  # braces of a style sheet are no placeholder
+                found.append(Typo(start + match.start(), match[0], meant))
+            if len(found) == MOST_TYPOS:
+                return tuple(found)
+    return tuple(found)
+
+
+def _between_slots(text: str) -> Iterator[tuple[int, str]]:
+    end = 0
+    for match in SLOT.finditer(text):
+        yield end, text[end : match.start()]
+        end = match.end()
+    yield end, text[end:]
+
+
+def _meant(match: re.Match[str]) -> str:
+    name = match["short"] or match["late"] or match["spread"] or ""
+    return f"{{{{{name.strip()}}}}}" if _NAME_LIKE.fullmatch(name.partition("|")[0]) else ""

@@ -1,5 +1,6 @@
 """Typed values that placeholders get, and their JSON form."""
 
+import re
 from collections.abc import Mapping
 from datetime import date, datetime, time
 from decimal import Decimal, InvalidOperation
@@ -16,9 +17,15 @@ class Money(Struct, frozen=True):
     currency: str
 
 
-Value = str | bool | Decimal | date | datetime | time | Money
+_CURRENCY = re.compile("[A-Z]{3}")
 
-SHAPES = 'a string, a number, true, false, {"date": …}, {"time": …} or {"money": …, "currency": …}'
+Single = str | bool | Decimal | date | datetime | time | Money
+Value = Single | tuple[Single, ...]
+
+SHAPES = (
+    "a string, a number, true, false, a list of these, "
+    '{"date": …}, {"time": …} or {"money": …, "currency": …}'
+)
 
 
 def from_json(raw: object) -> Value:
@@ -32,9 +39,15 @@ def from_json(raw: object) -> Value:
     >>> from_json({"money": "12.50", "currency": "GBP"})
     Money(amount=Decimal('12.50'), currency='GBP')
     """
+    if isinstance(raw, list | tuple):
+        return tuple(_single(item) for item in raw)
+    return _single(raw)
+
+
+def _single(raw: object) -> Single:
     if isinstance(raw, str | bool):
         return raw
-    if isinstance(raw, int | float):
+    if isinstance(raw, int | float | Decimal) and Decimal(str(raw)).is_finite():
         return Decimal(str(raw))
     if isinstance(raw, Mapping):
         try:
@@ -44,13 +57,16 @@ def from_json(raw: object) -> Value:
     raise NebbetError(f"The value {raw!r} cannot be read", advice=f"A value is {SHAPES}")
 
 
-def _tagged(raw: Mapping[object, object]) -> Value:
+def _tagged(raw: Mapping[object, object]) -> Single:
     if "date" in raw:
         text = str(raw["date"])
         return date.fromisoformat(text) if len(text) == 10 else datetime.fromisoformat(text)
     if "time" in raw:
         return time.fromisoformat(str(raw["time"]))
-    return Money(Decimal(str(raw["money"])), str(raw["currency"]).upper())
+    amount, currency = Decimal(str(raw["money"])), str(raw["currency"]).upper()
+    if not amount.is_finite() or not _CURRENCY.fullmatch(currency):
+        raise ValueError(currency)
+    return Money(amount, currency)
 
 
 def to_json(value: Value) -> object:
@@ -66,6 +82,8 @@ def to_json(value: Value) -> object:
             return {"money": str(value.amount), "currency": value.currency}
         case Decimal():
             return int(value) if value == value.to_integral_value() else float(value)
+        case tuple():
+            return [to_json(item) for item in value]
         case _:
             return value
 

@@ -5,9 +5,10 @@ from datetime import datetime
 from typing import Literal
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from nebbet.core.body import Frame
-from nebbet.core.dates import WorkingCalendar
+from nebbet.core.dates import WorkingCalendar, zone_of
 from nebbet.core.letter import Content, Letter, Texts, start
 from nebbet.core.placeholders import World
 from nebbet.core.ranking import Entry
@@ -86,12 +87,25 @@ class Catalogue(Struct, frozen=True):
         language: str,
         recipient: Contact | None = None,
         case: Case | None = None,
+        calendar: str = "",
+        remembered: Mapping[str, str] | None = None,
     ) -> World:
-        """What values can come from, for one letter at one moment."""
+        """What values can come from, for one letter at one moment.
+
+        calendar is the code of a template's own public holidays; the team's closure days, working
+        weekdays and time zone stay.
+        """
+        if moment.tzinfo is not None and self.calendar.zone:
+            moment = moment.astimezone(zone_of(self.calendar.zone))
+        own = self.calendar
+        if calendar:
+            own = replace(own, code=calendar)
         return World(
             today=moment.date(),
+            clock=moment.time().replace(second=0, microsecond=0),
+            remembered=remembered or {},
             language=language,
-            calendar=self.calendar,
+            calendar=own,
             recipient=recipient,
             case=case,
             sender=sender,

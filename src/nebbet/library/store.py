@@ -123,10 +123,17 @@ class Library:
         with explained("The frame cannot be kept"), self.engine.begin() as connection:
             _put(connection, schema.frame, "id", frame_id, frame)
 
-    def put_calendar(self, code: str, closed: Mapping[date, str]) -> None:
-        """Set the team's working days: a calendar code and the closure days with their names."""
-        calendar_for(code)
-        value = _Calendar(code, dict(closed))
+    def put_calendar(
+        self,
+        code: str,
+        closed: Mapping[date, str],
+        zone: str = "",
+        weekdays: frozenset[int] = frozenset(range(5)),
+    ) -> None:
+        """Set the team's working days: a calendar code, the closure days with their names, the
+        working weekdays (Monday is 0) and the time zone."""
+        calendar_for(code, closed, zone, weekdays)
+        value = _Calendar(code, dict(closed), weekdays, zone)
         with explained("The calendar cannot be kept"), self.engine.begin() as connection:
             connection.execute(delete(schema.setting).where(schema.setting.c.name == "calendar"))
             text = msgspec.json.encode(value).decode()
@@ -201,6 +208,8 @@ class _Calendar(msgspec.Struct, frozen=True):
 
     code: str = ""
     closed: dict[date, str] = msgspec.field(default_factory=dict)
+    weekdays: frozenset[int] = frozenset(range(5))
+    zone: str = ""
 
 
 def _put(connection: Connection, table: Table, key: str, value: str, record: object) -> None:
@@ -282,4 +291,4 @@ def _calendar(connection: Connection) -> WorkingCalendar:
     statement = select(schema.setting.c.value).where(schema.setting.c.name == "calendar")
     text = connection.scalar(statement)
     kept = msgspec.json.decode(text, type=_Calendar) if text else _Calendar()
-    return WorkingCalendar(kept.code, kept.closed)
+    return WorkingCalendar(kept.code, kept.closed, kept.weekdays, kept.zone)

@@ -98,7 +98,7 @@ def _letter(
     letter = begin(template, token, recipient=contact, case=case)
     for name, text in answers.items():
         letter = letters.answer(letter, name, text)
-    world = catalogue.world(sent, member, letter.language, contact, case)
+    world = catalogue.world(sent, member, letter.language, contact, case, letter.calendar)
     letter, _values = letters.work_out(letter, world)
     count = iter(range(100))
     outgoing = compose(

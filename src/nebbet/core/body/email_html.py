@@ -6,7 +6,7 @@ from urllib.parse import quote
 
 from nebbet.core import inline
 from nebbet.core.body.frame import PLAIN, Frame
-from nebbet.core.body.model import Body, Break, Heading, Inline, ListItem, Picture, Run
+from nebbet.core.body.model import Body, Break, Heading, Inline, ListItem, Picture, Run, standing
 from nebbet.core.body.nesting import Nesting
 from nebbet.core.inline import Line, Slot
 
@@ -81,7 +81,7 @@ def _foot(frame: Frame) -> str:
 def _blocks(body: Body, frame: Frame, sources: Mapping[str, str]) -> str:
     parts: list[str] = []
     lists = Nesting(parts, '<{} style="margin:0 0 14px 0;padding:0 0 0 26px">'.format)
-    for block in body:
+    for block in standing(body):
         content = "".join(_inline(part, frame, sources) for part in block.inlines)
         if isinstance(block, ListItem):
             lists.enter(block)

@@ -1,6 +1,7 @@
 """What a body is made of: blocks of inlines, with no fonts and no pixel sizes in text."""
 
 from collections.abc import Callable, Iterable, Iterator
+from itertools import groupby
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -34,9 +35,15 @@ Inline = Run | Break | Picture
 
 
 class Paragraph(Struct, frozen=True, tag=True, omit_defaults=True):
-    """A paragraph; an empty one keeps its place."""
+    """A paragraph; an empty one keeps its place.
+
+    As with every block, when is the condition under which it belongs to the letter, and out says
+    that it does not hold in this one.
+    """
 
     inlines: tuple[Inline, ...] = ()
+    when: str = ""
+    out: bool = False
 
 
 class Heading(Struct, frozen=True, tag=True, omit_defaults=True):
@@ -44,6 +51,8 @@ class Heading(Struct, frozen=True, tag=True, omit_defaults=True):
 
     inlines: tuple[Inline, ...]
     level: int = 1
+    when: str = ""
+    out: bool = False
 
 
 class ListItem(Struct, frozen=True, tag=True, omit_defaults=True):
@@ -52,6 +61,8 @@ class ListItem(Struct, frozen=True, tag=True, omit_defaults=True):
     inlines: tuple[Inline, ...]
     ordered: bool = False
     level: int = 0
+    when: str = ""
+    out: bool = False
 
 
 Block = Paragraph | Heading | ListItem
@@ -69,11 +80,15 @@ def tidy(blocks: Iterable[Block]) -> Body:
         inlines = _tidy_inlines(_not_bold(block.inlines) if plain else block.inlines)
         if inlines or isinstance(block, Paragraph):
             done.append(replace(block, inlines=inlines))
-    while done and done[-1] == Paragraph():
+    while done and _is_empty(done[-1]):
         done.pop()
-    while done and done[0] == Paragraph():
+    while done and _is_empty(done[0]):
         done.pop(0)
     return tuple(done)
+
+
+def _is_empty(block: Block) -> bool:
+    return isinstance(block, Paragraph) and not block.inlines
 
 
 def _not_bold(inlines: Iterable[Inline]) -> list[Inline]:
@@ -158,9 +173,42 @@ def _strip_end(done: list[Inline]) -> None:
             done.pop()
 
 
+def standing(body: Body) -> Body:
+    """The blocks that belong to the letter: all but those whose condition does not hold."""
+    return tuple(block for block in body if not block.out)
+
+
+def conditions(body: Body) -> list[str]:
+    """The conditions in a body, once each, in order."""
+    return list(dict.fromkeys(block.when for block in body if block.when))
+
+
+def decided(body: Body, holds: Callable[[str], bool]) -> Body:
+    """Leave out the blocks whose condition does not hold, and put the others in."""
+    return tuple(
+        replace(block, out=not holds(block.when)) if block.when else block for block in body
+    )
+
+
+def unconditional(body: Body, when: str, *, keep: bool) -> Body:
+    """Do away with a condition: keep its blocks for good, or drop them."""
+    return tuple(
+        replace(block, when="", out=False) if block.when == when else block
+        for block in body
+        if keep or block.when != when
+    )
+
+
+def parts(body: Iterable[Block]) -> Iterator[tuple[str, tuple[Block, ...]]]:
+    """A body in stretches of neighbouring blocks under one condition; "" is no condition."""
+    for when, blocks in groupby(body, key=lambda block: block.when):
+        yield when, tuple(blocks)
+
+
 def lines_of(body: Body) -> Iterator[Line]:
-    """Every line of text in a body: the blocks' texts, then link addresses and image texts."""
-    for block in body:
+    """Every line of text in a body, but for what is left out: the blocks' texts, then link
+    addresses and image texts."""
+    for block in standing(body):
         yield tuple(part.content for part in block.inlines if isinstance(part, Run))
         for part in block.inlines:
             if isinstance(part, Run) and part.link:
@@ -169,31 +217,30 @@ def lines_of(body: Body) -> Iterator[Line]:
                 yield part.alt
 
 
-def names(body: Body) -> list[str]:
-    """The placeholder names in a body, in order, with repeats."""
-    return [name for line in lines_of(body) for name in inline.names(line)]
+def slots(body: Body) -> Iterator[Slot]:
+    """The places of placeholders in a body, in order."""
+    return (slot for line in lines_of(body) for slot in inline.slots(line))
 
 
 def files_of(body: Body) -> list[str]:
     """The SHA-256 of every image in a body, once each."""
-    found = (part.file for b in body for part in b.inlines if isinstance(part, Picture))
+    found = (part.file for b in standing(body) for part in b.inlines if isinstance(part, Picture))
     return list(dict.fromkeys(found))
 
 
-def completed(body: Body, texts: Callable[[str], str | None]) -> Body:
-    """Give every slot, also in links and image texts, what texts(name) returns for it."""
+def completed(body: Body, texts: Callable[[Slot], str | None]) -> Body:
+    """Give every slot, also in links and image texts, what texts(slot) returns for it."""
     return tuple(
         replace(block, inlines=tuple(_complete(part, texts) for part in block.inlines))
         for block in body
     )
 
 
-def _complete(part: Inline, texts: Callable[[str], str | None]) -> Inline:
+def _complete(part: Inline, texts: Callable[[Slot], str | None]) -> Inline:
     match part:
-        case Run(content=Slot(name=name)):
-            return replace(
-                part, content=Slot(name, texts(name)), link=inline.completed(part.link, texts)
-            )
+        case Run(content=Slot()):
+            (content,) = inline.completed((part.content,), texts)
+            return replace(part, content=content, link=inline.completed(part.link, texts))
         case Run() if part.link:
             return replace(part, link=inline.completed(part.link, texts))
         case Picture() if part.alt:

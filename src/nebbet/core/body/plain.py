@@ -3,7 +3,17 @@
 from nebbet.core import inline
 from nebbet.core.body.email_html import link_address
 from nebbet.core.body.frame import PLAIN, Frame
-from nebbet.core.body.model import Block, Body, Break, Heading, Inline, ListItem, Picture, Run
+from nebbet.core.body.model import (
+    Block,
+    Body,
+    Break,
+    Heading,
+    Inline,
+    ListItem,
+    Picture,
+    Run,
+    standing,
+)
 
 
 def render_plain(body: Body, frame: Frame = PLAIN) -> str:
@@ -16,7 +26,7 @@ def render_plain(body: Body, frame: Frame = PLAIN) -> str:
     parts: list[str] = []
     numbers: list[int] = []
     previous: Block | None = None
-    for block in body:
+    for block in standing(body):
         if previous is not None:
             tight = isinstance(block, ListItem) and isinstance(previous, ListItem)
             parts.append("\n" if tight else "\n\n")

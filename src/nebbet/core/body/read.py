@@ -53,7 +53,7 @@ def read(text: str) -> Body:
         _UNSAYABLE.sub("", text),
         tags=_KEPT,
         clean_content_tags={"script", "style", "title"},
-        attributes={"a": {"href"}, "img": {"src", "alt", "width"}},
+        attributes={"a": {"href"}, "img": {"src", "alt", "width"}, "div": {"data-when"}},
         url_schemes={"http", "https", "mailto", "tel", "file"},
         link_rel=None,
     )
@@ -77,6 +77,7 @@ class _Reader:
         self._lists: list[bool] = []
         self._heading = 0
         self._items = 0
+        self._conditions: list[str] = []
 
     def walk(self, root: "etree._Element") -> None:
         from lxml import etree
@@ -107,8 +108,11 @@ class _Reader:
             self._inlines.extend(_picture(node))
 
     def _start_block(self, node: "etree._Element") -> None:
-        if not (self._items and node.tag in ("p", "div") and not self._inlines):
+        when = _condition(node)
+        if when or not (self._items and node.tag in ("p", "div") and not self._inlines):
             self._flush()
+        if when:
+            self._conditions.append(when)
         if node.tag in ("ul", "ol"):
             self._lists.append(node.tag == "ol")
         elif node.tag == "li":
@@ -120,10 +124,12 @@ class _Reader:
         tag = node.tag
         if tag in _BLOCKS:
             if tag == "p" and [*self._inlines] == [Break()]:
-                self.blocks.append(Paragraph())
+                self.blocks.append(Paragraph(when=self._when()))
                 self._inlines = []
             self._flush()
             self._end_block(tag)
+            if _condition(node):
+                self._conditions.pop()
         elif tag in _BOLD:
             self._bold -= 1
         elif tag in _ITALIC:
@@ -164,12 +170,21 @@ class _Reader:
         if not _says_something(inlines):
             return
         if self._heading:
-            self.blocks.append(Heading(inlines, self._heading))
+            self.blocks.append(Heading(inlines, self._heading, self._when()))
         elif self._lists and self._items:
             level = min(len(self._lists) - 1, DEEPEST_LIST)
-            self.blocks.append(ListItem(inlines, self._lists[-1], level))
+            self.blocks.append(ListItem(inlines, self._lists[-1], level, self._when()))
         else:
-            self.blocks.append(Paragraph(inlines))
+            self.blocks.append(Paragraph(inlines, self._when()))
+
+    def _when(self) -> str:
+        """The condition that holds the block at hand; parts within parts need them all."""
+        held = self._conditions[-DEEPEST_LIST:]
+        return " and ".join(f"({when})" for when in held) if len(held) > 1 else "".join(held)
+
+
+def _condition(node: "etree._Element") -> str:
+    return str(node.get("data-when", "")).strip() if node.tag == "div" else ""
 
 
 def _says_something(inlines: Iterable[Inline]) -> bool:

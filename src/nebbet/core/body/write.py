@@ -3,29 +3,39 @@
 import html
 
 from nebbet.core import inline
-from nebbet.core.body.model import Body, Break, Heading, Inline, ListItem, Picture, Run
+from nebbet.core.body.model import Body, Break, Heading, Inline, ListItem, Picture, Run, parts
 from nebbet.core.body.nesting import Nesting
 
 
 def write(body: Body) -> str:
     """Write a body as source HTML, one block a line; placeholders stand as {{name}}."""
-    parts: list[str] = []
-    lists = Nesting(parts, "<{}>".format)
-    for block in body:
+    written: list[str] = []
+    for when, blocks in parts(body):
+        held = _blocks(blocks)
+        if when:
+            held = f'<div data-when="{html.escape(when)}">\n{held}</div>\n'
+        written.append(held)
+    return "".join(written)
+
+
+def _blocks(blocks: Body) -> str:
+    written: list[str] = []
+    lists = Nesting(written, "<{}>".format)
+    for block in blocks:
         if isinstance(block, ListItem):
             lists.enter(block)
-            parts.append(f"<li>{inlines(block.inlines)}\n")
+            written.append(f"<li>{inlines(block.inlines)}\n")
             continue
         lists.leave()
         tag = f"h{block.level}" if isinstance(block, Heading) else "p"
-        parts.append(f"<{tag}>{inlines(block.inlines) or '<br>'}</{tag}>\n")
+        written.append(f"<{tag}>{inlines(block.inlines) or '<br>'}</{tag}>\n")
     lists.leave()
-    return "".join(parts)
+    return "".join(written)
 
 
-def inlines(parts: tuple[Inline, ...]) -> str:
+def inlines(pieces: tuple[Inline, ...]) -> str:
     """Write the inlines of one block."""
-    return "".join(_inline(part) for part in parts)
+    return "".join(_inline(piece) for piece in pieces)
 
 
 def _inline(part: Inline) -> str:

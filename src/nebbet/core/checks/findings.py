@@ -13,7 +13,7 @@ class Remedy(Struct, frozen=True):
     """Something that mends a finding: words for the button, the action and what it acts on."""
 
     words: str
-    action: Literal["drop copy", "drop attachment", "rename"]
+    action: Literal["drop copy", "drop attachment", "rename", "answer", "drop part", "mend braces"]
     on: str
     to: str = ""
 

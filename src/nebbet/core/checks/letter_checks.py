@@ -10,8 +10,10 @@ from nebbet.core import letter as letters
 from nebbet.core.addresses import Address
 from nebbet.core.body import lines_of
 from nebbet.core.checks.findings import Finding, Remedy, Severity
+from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Attachment, Letter
-from nebbet.core.placeholders import Particular
+from nebbet.core.placeholders import Particular, text_in
+from nebbet.core.records import fold
 
 LARGEST_TOTAL = 20 * 2**20  # common practice, no source: many servers refuse more than 25 MB
 
@@ -36,7 +38,8 @@ def check(
     has_file says whether the library holds a file, by SHA-256.
     """
     found = [
-        *_blanks(particulars),
+        *_values(letter, particulars),
+        *_undecided(letter),
         *_recipient(letter),
         *_copies(letter),
         *_subject(letter),
@@ -46,13 +49,49 @@ def check(
     return tuple(f for grade in ("stop", "doubt", "note") for f in found if f.severity == grade)
 
 
-def _blanks(particulars: Iterable[Particular]) -> Iterator[Finding]:
-    for particular in particulars:
+def _values(letter: Letter, particulars: Iterable[Particular]) -> Iterator[Finding]:
+    known = {fold(particular.name): particular for particular in particulars}
+    used = {fold(name) for name in letters.names(letter)}
+    for key, particular in known.items():
         if not particular.known:
             yield _unknown(particular)
-        elif particular.is_blank:
+        elif particular.problem:
+            yield _problem(particular)
+        elif particular.is_blank and (key in used or particular.placeholder.source == "blank"):
             said = f"{particular.placeholder.title} is not completed: {particular.note}"
             yield Finding("blank", "stop", "particulars", said, particular.name)
+    told: set[str] = set()
+    for slot in letters.slots(letter):
+        if slot.modifiers and slot.inner not in told and fold(slot.name) in known:
+            told.add(slot.inner)
+            yield from _modifiers(slot, known[fold(slot.name)], letter.language)
+
+
+def _problem(particular: Particular) -> Finding:
+    """What a person typed cannot be taken; over a worked-out value it is theirs to decide."""
+    placeholder = particular.placeholder
+    severity: Severity = "stop" if placeholder.source == "blank" else "doubt"
+    remedy = None
+    if particular.clearer:
+        text = particular.clearer[0]
+        remedy = Remedy(f"Use {text}", "answer", particular.name, text)
+    said = f"{placeholder.title}: {particular.problem}"
+    return Finding("value", severity, "particulars", said, particular.name, remedy)
+
+
+def _modifiers(slot: inline.Slot, particular: Particular, language: str) -> Iterator[Finding]:
+    try:
+        text_in(particular, slot.modifiers, language)
+    except NebbetError as error:
+        said = f"{{{{{slot.inner}}}}}: {error.what}"
+        yield Finding("modifier", "stop", "body", said, slot.name)
+
+
+def _undecided(letter: Letter) -> Iterator[Finding]:
+    for when, reason in letter.undecided.items():
+        said = f"A part belongs to the letter only if {when}; that cannot be told: {reason}"
+        remedy = Remedy("Leave that part out", "drop part", when)
+        yield Finding("condition", "stop", "body", said, when, remedy)
 
 
 def _unknown(particular: Particular) -> Finding:
@@ -121,7 +160,11 @@ def _leftovers(letter: Letter) -> Iterator[Finding]:
 
 def _leftovers_in(part: str, text: str) -> Iterator[Finding]:
     where = f"in the {'subject' if part == 'subject' else 'text'}"
-    if braces := _BRACES.search(text):
+    if typo := next(iter(inline.typos(text)), None):
+        remedy = Remedy(f"Use {typo.meant}", "mend braces", typo.text, typo.meant)
+        said = f"{typo.sentence[:-1] if typo.meant else typo.sentence} ({where})"
+        yield Finding("leftover", "stop", part, said, typo.text, remedy if typo.meant else None)
+    elif braces := _BRACES.search(text):
         near = text[max(0, braces.start() - 10) : braces.end() + 20].strip()
         yield Finding("leftover", "stop", part, f"Braces are left over {where}: “{near}”", near)
     for prompt in dict.fromkeys(_PROMPT.findall(text)):
@@ -130,16 +173,16 @@ def _leftovers_in(part: str, text: str) -> Iterator[Finding]:
 
 
 def _attachments(letter: Letter, has_file: Callable[[str], bool]) -> Iterator[Finding]:
-    for attachment in letter.attachments:
+    for attachment in letter.attached:
         if not has_file(attachment.file):
             name = inline.shown(attachment.name)
             remedy = Remedy(f"Send without {name}", "drop attachment", attachment.file)
             said = f"The attachment {name} is not in the library any more"
             yield Finding("attachment", "stop", "attachments", said, name, remedy)
-    if sum(a.size for a in letter.attachments) > LARGEST_TOTAL:
+    if sum(a.size for a in letter.attached) > LARGEST_TOTAL:
         said = "The attachments are more than 20 MB together: many mail servers refuse that"
         yield Finding("attachment", "doubt", "attachments", said)
-    if not letter.attachments:
+    if not letter.attached:
         for line in lines_of(letter.body):
             if promise := _PROMISES.search(inline.shown(line)):
                 said = f"The text says “{promise[0]}”, but nothing is attached"
@@ -150,6 +193,12 @@ def _attachments(letter: Letter, has_file: Callable[[str], bool]) -> Iterator[Fi
 def apply(letter: Letter, remedy: Remedy) -> Letter:
     """Mend a letter by a finding's remedy."""
     match remedy.action:
+        case "answer":
+            return letters.answer(letter, remedy.on, remedy.to)
+        case "drop part":
+            return letters.keep_part(letter, remedy.on, keep=False)
+        case "mend braces":
+            return letters.reworded(letter, remedy.on, remedy.to)
         case "rename":
             return letters.rename(letter, remedy.on, remedy.to)
         case "drop attachment":

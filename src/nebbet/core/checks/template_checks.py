@@ -4,55 +4,166 @@ from collections.abc import Iterator
 from datetime import date
 from decimal import Decimal
 
-from nebbet.core import addresses, body, dates, inline, placeholders
-from nebbet.core.checks.findings import Finding
+from nebbet.core import addresses, body, dates, inline, placeholders, sums
+from nebbet.core.checks.findings import Finding, Severity
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Content, names, start
-from nebbet.core.placeholders import Placeholder, World, implied
+from nebbet.core.letter import Content, slots, start
+from nebbet.core.placeholders import Placeholder, Resolution, World, implied, modifiers, tried
 from nebbet.core.records import fold
+from nebbet.core.values import Money, Value
 
 
 def check_content(content: Content, world: World) -> tuple[Finding, ...]:
     """Check every text of a template; stops first, then doubts. world gives facts and fields."""
-    found = [*_names(content, world), *_texts(content), *_copies(content)]
+    found = [
+        *_names(content, world),
+        *_modifiers(content),
+        *_conditions(content, world),
+        *_texts(content),
+        *_copies(content),
+    ]
     for placeholder in content.placeholders:
-        found += _declaration(placeholder, world)
+        found += _declaration(placeholder, content, world)
     return tuple(f for grade in ("stop", "doubt", "note") for f in found if f.severity == grade)
 
 
-def _names(content: Content, world: World) -> Iterator[Finding]:
-    declared = {fold(p.name) for p in content.placeholders}
-    used: dict[str, str] = {}
+def _slots(content: Content) -> Iterator[inline.Slot]:
     for code in content.texts:
-        used |= {fold(name): name for name in names(start("", content, language=code))}
+        yield from slots(start("", content, language=code))
+
+
+def _names(content: Content, world: World) -> Iterator[Finding]:
+    used = {fold(slot.name): slot.name for slot in _slots(content)}
     for key, name in used.items():
-        if key in declared or implied(name):
-            continue
-        close = placeholders.nearest(name, placeholders.known_names(content.placeholders, world))
-        said = f"{{{{{name}}}}} is used but not declared"
-        said += f"; did you mean {{{{{close}}}}}?" if close else ""
-        yield Finding("unknown", "doubt", "body", said, name)
+        if not (key in _made(content) or _is_known(name, content)):
+            yield _unknown(
+                f"{{{{{name}}}}} is used but not declared", name, content, world, "doubt"
+            )
 
 
-def _declaration(placeholder: Placeholder, world: World) -> Iterator[Finding]:
+def _made(content: Content) -> set[str]:
+    """The names that a letter makes by itself, for the copies with a condition."""
+    placed = start("", content).placeholders[len(content.placeholders) :]
+    return {fold(placeholder.name) for placeholder in placed}
+
+
+def _is_known(name: str, content: Content) -> bool:
+    return implied(name) is not None or fold(name) in {fold(p.name) for p in content.placeholders}
+
+
+def _unknown(said: str, name: str, content: Content, world: World, severity: Severity) -> Finding:
+    close = placeholders.nearest(name, placeholders.known_names(content.placeholders, world))
+    said += f"; did you mean {{{{{close}}}}}?" if close else ""
+    return Finding("unknown", severity, "body", said, name)
+
+
+def _modifiers(content: Content) -> Iterator[Finding]:
+    for slot in {slot.inner: slot for slot in _slots(content)}.values():
+        try:
+            modifiers.read(slot.modifiers)
+        except NebbetError as error:
+            said = f"{{{{{slot.inner}}}}}: {error.sentence}"
+            yield Finding("modifier", "stop", "body", said, slot.name)
+
+
+def _conditions(content: Content, world: World) -> Iterator[Finding]:
+    found = [
+        when for texts in content.texts.values() for when in body.conditions(body.read(texts.body))
+    ]
+    found += [enclosure.when for enclosure in content.enclosures if enclosure.when]
+    found += [copy.when for copy in content.copies.conditional]
+    for when in dict.fromkeys(found):
+        yield from _sum(when, f"The condition “{when}”", when, content, world)
+
+
+def _sum(text: str, what: str, span: str, content: Content, world: World) -> Iterator[Finding]:
+    """Whether a sum or condition can be read, and knows all its names."""
+    try:
+        names = sums.names(sums.read(text))
+    except NebbetError as error:
+        yield Finding("sum", "stop", "placeholders", f"{what}: {error.what}", span)
+        return
+    yield from _needs(names, what, content, world)
+
+
+def _needs(names: list[str], what: str, content: Content, world: World) -> Iterator[Finding]:
+    for name in names:
+        if not _is_known(name, content):
+            said = f"{what} needs “{name}”, which nothing declares"
+            yield _unknown(said, name, content, world, "stop")
+
+
+def _declaration(placeholder: Placeholder, content: Content, world: World) -> Iterator[Finding]:
     title = placeholder.title
+    if placeholder.source != "blank" and not placeholder.of.strip():
+        said = f"{title} does not say {_WANTED.get(placeholder.source, 'which field it takes')}"
+        yield Finding("declaration", "stop", "placeholders", said, placeholder.name)
+        return
+    if placeholder.source == "sum":
+        yield from _sum(placeholder.of, title, placeholder.name, content, world)
+    if placeholder.source == "first":
+        yield from _needs(tried(placeholder), title, content, world)
+    for said in _mistakes(placeholder, content, world):
+        yield Finding("declaration", "stop", "placeholders", f"{title}: {said}", placeholder.name)
+
+
+_WANTED = {
+    "date": "which date rule it follows",
+    "sum": "what it is worked out from",
+    "first": "which placeholders to try",
+    "fact": "which fact it takes",
+}
+
+
+def _mistakes(placeholder: Placeholder, content: Content, world: World) -> Iterator[str]:
+    """What is wrong with a declaration in itself."""
     try:
         if placeholder.source == "date":
-            worked = dates.work_out(dates.read(placeholder.of), world.today, world.calendar)
-            placeholders.show(worked.day, world.language, placeholder.format)
-        elif placeholder.source != "blank" and not placeholder.of.strip():
-            said = f"{title} does not say which {placeholder.source} field it takes"
-            yield Finding("declaration", "stop", "placeholders", said, placeholder.name)
+            yield from _date_rule(placeholder, content, world)
         elif placeholder.format:
             _try_format(placeholder, world.today)
+        _try_limits(placeholder, world.today)
     except NebbetError as error:
-        said = f"{title}: {error.what}"
-        yield Finding("declaration", "stop", "placeholders", said, placeholder.name)
+        yield error.what
+    if placeholder.kind == "choice" and not placeholder.choices:
+        yield "it is a choice without anything to choose from"
+    resolution = Resolution(content.placeholders, world, {})
+    note = resolution.particular(placeholder.name).note
+    if note.startswith("a circle"):
+        yield note
+
+
+def _date_rule(placeholder: Placeholder, content: Content, world: World) -> Iterator[str]:
+    rule = dates.read(placeholder.of)
+    for name in rule.names:
+        if not _is_known(name, content):
+            close = placeholders.nearest(
+                name, placeholders.known_names(content.placeholders, world)
+            )
+            meant = f"; did you mean “{close}”?" if close else ""
+            yield f"it counts from “{name}”, which nothing declares{meant}"
+    year = dates.year_view(rule, world.today, world.calendar)
+    failing = next((day for day in year if day.worked is None), None)
+    if failing:
+        yield f"on {failing.day.isoformat()} it gives nothing: {failing.problem}"
+    elif year[0].worked:
+        placeholders.show(year[0].worked.value, world.language, placeholder.format)
+
+
+def _try_limits(placeholder: Placeholder, today: date) -> None:
+    samples: dict[str, Value] = {
+        "number": Decimal(1),
+        "money": Money(Decimal(1), "EUR"),
+        "date": today,
+    }
+    sample = samples.get(placeholder.kind)
+    for limit in filter(None, (placeholder.least, placeholder.most)):
+        if sample is not None:
+            placeholders.limit_of(limit, sample, today)
 
 
 def _try_format(placeholder: Placeholder, today: date) -> None:
     """A format has to fit a date or a number; which of them, only the letter will know."""
-
     try:
         placeholders.show(today, "en_GB", placeholder.format)
     except NebbetError:
@@ -65,14 +176,24 @@ def _texts(content: Content) -> Iterator[Finding]:
     for code, texts in content.texts.items():
         if not texts.subject.strip():
             yield Finding("subject", "doubt", "subject", f"The subject is empty ({code})")
-        if not body.read(texts.body):
+        found = body.read(texts.body)
+        if not found:
             yield Finding("body", "doubt", "body", f"The text is empty ({code})")
+        for part, lines in (("subject", (texts.subject,)), ("body", _plain(found))):
+            for typo in (typo for line in lines for typo in inline.typos(line)):
+                yield Finding("braces", "stop", part, typo.sentence, typo.text)
+
+
+def _plain(found: body.Body) -> tuple[str, ...]:
+    return tuple(inline.source(line) for line in body.lines_of(found))
 
 
 def _copies(content: Content) -> Iterator[Finding]:
-    for part, name in (("cc", "Cc"), ("bcc", "Bcc"), ("reply_to", "Reply-To")):
-        line = inline.parse(getattr(content.copies, part))
-        text = inline.shown(line, blank=lambda _name: "somebody@host.example")
+    written = {"cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To"}
+    lines = [(part, getattr(content.copies, part)) for part in written]
+    lines += [(copy.part, copy.address) for copy in content.copies.conditional]
+    for part, line in lines:
+        text = inline.shown(inline.parse(line), blank=lambda _name: "somebody@host.example")
         for problem in addresses.read(text)[1]:
-            said = f"“{problem.text}” in {name} is not a mail address: {problem.reason}"
+            said = f"“{problem.text}” in {written[part]} is not a mail address: {problem.reason}"
             yield Finding("address", "stop", part, said, problem.text)

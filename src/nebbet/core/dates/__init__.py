@@ -1,17 +1,61 @@
 """Date rules: a small language for days, working-day calendars, and their explanation."""
 
-from nebbet.core.dates.calendars import WorkingCalendar, calendar_for
-from nebbet.core.dates.rules import FORMS, Rule, RuleError, Worked, explain, read, wording, work_out
+from nebbet.core.dates.calendars import (
+    WEEKDAYS,
+    WorkingCalendar,
+    calendar_for,
+    working_days_between,
+    zone_of,
+)
+from nebbet.core.dates.reading import read
+from nebbet.core.dates.rules import (
+    FORMS,
+    PERIODS,
+    UNITS,
+    WHICH,
+    At,
+    Base,
+    Count,
+    Duration,
+    Edge,
+    OnOr,
+    Roll,
+    Rule,
+    Step,
+    Weekday,
+    wording,
+)
+from nebbet.core.dates.saying import describe, explain
+from nebbet.core.dates.working import Worked, day_of, work_out
+from nebbet.core.dates.year import YearDay, year_view
 
 __all__ = [
     "FORMS",
+    "PERIODS",
+    "UNITS",
+    "WEEKDAYS",
+    "WHICH",
+    "At",
+    "Base",
+    "Count",
+    "Duration",
+    "Edge",
+    "OnOr",
+    "Roll",
     "Rule",
-    "RuleError",
+    "Step",
+    "Weekday",
     "Worked",
     "WorkingCalendar",
+    "YearDay",
     "calendar_for",
+    "day_of",
+    "describe",
     "explain",
     "read",
     "wording",
     "work_out",
+    "working_days_between",
+    "year_view",
+    "zone_of",
 ]

@@ -1,175 +1,170 @@
-"""Reading date rules, working them out and saying how."""
+"""What a date rule says: a base and steps from it, and how a rule is written."""
 
 import re
-from datetime import date, timedelta
-from typing import TYPE_CHECKING, Literal
+from datetime import date, datetime, time
+from typing import Literal, get_args
 
 from msgspec import Struct
 
-from nebbet.core.dates.calendars import WorkingCalendar
-from nebbet.core.errors import NebbetError
+from nebbet.core.dates.calendars import WEEKDAYS
 
-if TYPE_CHECKING:
-    from dateutil.relativedelta import relativedelta
+Unit = Literal["day", "week", "month", "year", "working day", "hour", "minute"]
+UNITS: tuple[Unit, ...] = get_args(Unit)
+Period = Literal["week", "month", "quarter", "year"]
+PERIODS: tuple[Period, ...] = get_args(Period)
+Which = Literal["this", "next", "previous"]
+WHICH: tuple[Which, ...] = get_args(Which)
 
-Unit = Literal["day", "week", "month", "working day"]
+# Words of the language itself; a placeholder that holds one is written in braces.
+KEYWORDS = "today|the|start|end|this|next|previous|on|or|at|if|then|count"
+NAME = rf"(?!(?:{KEYWORDS})\b)[^\W\d][\w.]*(?:[ \t]+(?!(?:{KEYWORDS})\b)[^\W\d][\w.]*)*"
+_PLAIN_NAME = re.compile(NAME, re.IGNORECASE)
 
-MOST_STEPS = 9999  # twenty-seven years of days; keeps a mistyped rule from running for ever
-
-_RULE = re.compile(
-    r"\s*(?P<base>\w+)\s*"
-    r"((?P<sign>[+\-−])\s*(?P<count>\d{1,9})\s*(?P<unit>[A-Za-z][A-Za-z ]*)\s*)?",
-    re.IGNORECASE,
-)
-_UNITS: dict[str, Unit] = {
-    "day": "day",
-    "week": "week",
-    "month": "month",
-    "working day": "working day",
-}
-FORMS = (
-    "today",
-    "today + 3 days",
-    "today - 2 weeks",
-    "today + 1 month",
-    "today + 7 working days",
-)
+MOST_COUNT = 9999  # twenty-seven years of days; keeps a mistyped rule from running for ever
+MOST_STEPS = 12
 
 
-class RuleError(NebbetError):
-    """A date rule that cannot be read; place is where reading stopped, counted from 0."""
+class Base(Struct, frozen=True):
+    """Where counting begins: today, the sending day, a placeholder by name, or a fixed day."""
 
-    def __init__(self, text: str, place: int, expected: str) -> None:
-        self.place = place
-        super().__init__(
-            f"The date rule “{text[:80]}” cannot be read at character {place + 1}: "
-            f"expected {expected}",
-            advice=f"Rules look like: {', '.join(FORMS)}",
-        )
+    kind: Literal["today", "sending", "name", "fixed"] = "today"
+    name: str = ""
+    day: date | datetime | None = None
+
+
+class Count(Struct, frozen=True, tag=True):
+    """So many units on, or back when count is negative."""
+
+    count: int
+    unit: Unit
+
+
+class Duration(Struct, frozen=True, tag=True):
+    """An ISO 8601 duration as it was written ("P1M10D"), on or back."""
+
+    text: str
+    back: bool = False
+
+
+class Edge(Struct, frozen=True, tag=True):
+    """The first or last day of this, the next or the previous week, month, quarter or year."""
+
+    edge: Literal["start", "end"]
+    which: Which
+    period: Period
+
+
+class Weekday(Struct, frozen=True, tag=True):
+    """The next or previous such weekday, never the day itself; or the one of this week."""
+
+    which: Which
+    weekday: int
+
+
+class OnOr(Struct, frozen=True, tag=True):
+    """The day itself if it is that weekday, else the first one after or before it."""
+
+    after: bool
+    weekday: int
+
+
+class Roll(Struct, frozen=True, tag=True):
+    """A day that is not a working day gives way to the next or the previous one."""
+
+    forward: bool
+
+
+class At(Struct, frozen=True, tag=True):
+    """A time of day."""
+
+    time: time
+
+
+Step = Count | Duration | Edge | Weekday | OnOr | Roll | At
 
 
 class Rule(Struct, frozen=True):
-    """A day counted from the day the letter is written; count may be negative or 0."""
+    """A day worked out from a base by steps; late: written after that time, today is tomorrow."""
 
-    count: int = 0
-    unit: Unit = "day"
+    base: Base = Base()
+    steps: tuple[Step, ...] = ()
+    late: time | None = None
 
-
-class Worked(Struct, frozen=True):
-    """What a rule gives on one day: the result and the working days it passed over."""
-
-    rule: Rule
-    today: date
-    day: date
-    skipped: tuple[tuple[date, str], ...] = ()
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The placeholders that the rule needs."""
+        return (self.base.name,) if self.base.kind == "name" else ()
 
 
-def read(text: str) -> Rule:
-    """Read a date rule. Raises RuleError with the place and what was expected.
-
-    >>> read("today + 7 working days")
-    Rule(count=7, unit='working day')
-    """
-    match = _RULE.match(text)
-    if match is None or match["base"].casefold() != "today":
-        raise RuleError(text, 0, "“today”")
-    if match.end() != len(text):
-        raise RuleError(text, match.end(), "“+” or “-”, a number and a unit")
-    if match["count"] is None:
-        return Rule()
-    unit = _UNITS.get(" ".join(match["unit"].casefold().split()).removesuffix("s"))
-    if unit is None:
-        raise RuleError(text, match.start("unit"), "days, weeks, months or working days")
-    count = int(match["count"])
-    if count > MOST_STEPS:
-        raise RuleError(text, match.start("count"), f"a number up to {MOST_STEPS}")
-    return Rule(count if match["sign"] == "+" else -count, unit)
-
-
-def work_out(rule: Rule, today: date, calendar: WorkingCalendar) -> Worked:
-    """Work a rule out for one day.
-
-    Months clamp to the month's end, as dateutil.relativedelta does. Counted from a day that is
-    not a working day, day one is the next working day (going back: the previous one); counting
-    none gives the day itself or the next working day. Raises NebbetError beyond year 9999 or 1.
-    """
-    try:
-        if rule.unit == "working day":
-            day, skipped = _count_working(rule.count, today, calendar)
-            return Worked(rule, today, day, skipped)
-        return Worked(rule, today, today + _step(rule))
-    except (OverflowError, ValueError):
-        raise NebbetError(
-            f"“{wording(rule)}” leads beyond the calendar", advice="Use a smaller number"
-        ) from None
-
-
-def _step(rule: Rule) -> "relativedelta":
-    from dateutil.relativedelta import relativedelta
-
-    match rule.unit:
-        case "month":
-            return relativedelta(months=rule.count)
-        case "week":
-            return relativedelta(weeks=rule.count)
-    return relativedelta(days=rule.count)
-
-
-def _count_working(
-    count: int, today: date, calendar: WorkingCalendar
-) -> tuple[date, tuple[tuple[date, str], ...]]:
-    if count == 0 and calendar.is_working(today):
-        return today, ()
-    step = timedelta(days=-1 if count < 0 else 1)
-    left, day = max(abs(count), 1), today
-    skipped: list[tuple[date, str]] = []
-    while left:
-        day += step
-        if calendar.is_working(day):
-            left -= 1
-        elif day.weekday() in calendar.weekdays:
-            skipped.append((day, calendar.reason(day) or ""))
-    return day, tuple(skipped)
+FORMS = (
+    "today",
+    "today + 3 days",
+    "today + 7 working days",
+    "today + 1 month or the next working day",
+    "today + 1 working day at 17:00",
+    "today on or after Monday",
+    "next Friday",
+    "end of next month",
+    "the sending day + 2 weeks",
+    "today + P1M10D",
+    "today + 1 working day if after 16:00 count from tomorrow",
+)
 
 
 def wording(rule: Rule) -> str:
-    """Write a rule in its plainest form.
+    """Write a rule in its plainest form; reading that gives the same rule.
 
-    >>> wording(Rule(-1, "month"))
-    'today - 1 month'
+    >>> wording(Rule(steps=(Count(-1, "month"), Roll(forward=True))))
+    'today - 1 month or the next working day'
     """
-    if rule == Rule():
-        return "today"
-    sign = "-" if rule.count < 0 else "+"
-    return f"today {sign} {_amount(rule)}"
+    parts = [_base(rule.base), *map(_step, rule.steps)]
+    if parts[0] == "today" and rule.steps and isinstance(rule.steps[0], Edge | Weekday):
+        parts.pop(0)
+    if rule.late:
+        parts.append(f"if after {clock(rule.late)} count from tomorrow")
+    return " ".join(parts)
 
 
-def _amount(rule: Rule) -> str:
-    count = abs(rule.count)
-    return f"{count} {rule.unit}{'' if count == 1 else 's'}"
+def _base(base: Base) -> str:
+    match base.kind:
+        case "sending":
+            return "the sending day"
+        case "name":
+            return base.name if _PLAIN_NAME.fullmatch(base.name) else f"{{{{{base.name}}}}}"
+        case "fixed" if isinstance(base.day, datetime):
+            return base.day.isoformat(timespec="minutes")
+        case "fixed" if base.day:
+            return base.day.isoformat()
+    return "today"
 
 
-def explain(worked: Worked) -> str:
-    """Say in one line how a day was worked out.
+def _step(step: Step) -> str:
+    match step:
+        case Count(count=count, unit=unit):
+            return f"{'-' if count < 0 else '+'} {amount(count, unit)}"
+        case Duration(text=text, back=back):
+            return f"{'-' if back else '+'} {text}"
+        case Edge(edge=edge, which=which, period=period):
+            return f"{edge} of {which} {period}"
+        case Weekday(which=which, weekday=weekday):
+            return f"{which} {WEEKDAYS[weekday]}"
+        case OnOr(after=after, weekday=weekday):
+            return f"on or {'after' if after else 'before'} {WEEKDAYS[weekday]}"
+        case Roll(forward=forward):
+            return f"or the {'next' if forward else 'previous'} working day"
+        case At(time=at):
+            return f"at {clock(at)}"
 
-    >>> from nebbet.core.dates import calendar_for
-    >>> rule = read("today + 7 working days")
-    >>> explain(work_out(rule, date(2026, 11, 25), calendar_for("GB-SCT")))
-    "7 working days after Wed 25 Nov 2026: Mon 7 Dec; skips Mon 30 Nov (Saint Andrew's Day)"
+
+def amount(count: int, unit: str) -> str:
+    """A number of units in words, without its sign.
+
+    >>> amount(-2, "working day")
+    '2 working days'
     """
-    if worked.rule == Rule():
-        return f"today, {_day(worked.today, 'y')}"
-    way = "before" if worked.rule.count < 0 else "after"
-    year = "y" if worked.day.year != worked.today.year else ""
-    said = f"{_amount(worked.rule)} {way} {_day(worked.today, 'y')}: {_day(worked.day, year)}"
-    if not worked.skipped:
-        return said
-    shown = [f"{_day(day)} ({name})" for day, name in worked.skipped[:4]]
-    more = len(worked.skipped) - len(shown)
-    return f"{said}; skips {', '.join(shown)}{f' and {more} more' if more else ''}"
+    return f"{abs(count)} {unit}{'' if abs(count) == 1 else 's'}"
 
 
-def _day(day: date, year: str = "") -> str:
-    from babel.dates import format_date
-
-    return format_date(day, f"EEE d MMM {year}".strip(), locale="en_GB")
+def clock(at: time) -> str:
+    """A time of day as rules write it."""
+    return at.strftime("%H:%M")

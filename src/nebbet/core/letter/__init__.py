@@ -1,6 +1,6 @@
 """The letter: a template being completed for one person."""
 
-from nebbet.core.letter.content import Content, Copies, Enclosure, Texts, text_for
+from nebbet.core.letter.content import Content, Copies, Copy, Enclosure, Texts, text_for
 from nebbet.core.letter.letter import (
     Attachment,
     Letter,
@@ -9,9 +9,12 @@ from nebbet.core.letter.letter import (
     complete,
     from_json,
     in_language,
+    keep_part,
     merge_declared,
     names,
     rename,
+    reworded,
+    slots,
     start,
     to_json,
     work_out,
@@ -22,6 +25,7 @@ __all__ = [
     "Attachment",
     "Content",
     "Copies",
+    "Copy",
     "Enclosure",
     "Letter",
     "Texts",
@@ -30,9 +34,12 @@ __all__ = [
     "complete",
     "from_json",
     "in_language",
+    "keep_part",
     "merge_declared",
     "names",
     "rename",
+    "reworded",
+    "slots",
     "start",
     "text_for",
     "to_json",

@@ -1,5 +1,7 @@
 """What an edition of a template holds; two editions compare by value."""
 
+from typing import Literal
+
 from msgspec import Struct, field
 
 from nebbet.core.placeholders import Placeholder
@@ -12,31 +14,49 @@ class Texts(Struct, frozen=True, omit_defaults=True):
     body: str = ""
 
 
+class Copy(Struct, frozen=True, omit_defaults=True):
+    """An address that is copied only under a condition; part is cc or bcc."""
+
+    part: Literal["cc", "bcc"]
+    address: str
+    when: str
+
+
 class Copies(Struct, frozen=True, omit_defaults=True):
     """Address lists of a template, with {{name}} where an address depends on the letter."""
 
     cc: str = ""
     bcc: str = ""
     reply_to: str = ""
+    conditional: tuple[Copy, ...] = ()
 
 
 class Enclosure(Struct, frozen=True, omit_defaults=True):
-    """A library file attached by default: SHA-256, the name it gets (may hold {{name}}), bytes."""
+    """A library file attached by default: SHA-256, the name it gets (may hold {{name}}), bytes.
+
+    when is the condition under which it is attached; empty for always.
+    """
 
     file: str
     name: str
     media_type: str = "application/octet-stream"
     size: int = 0
+    when: str = ""
 
 
 class Content(Struct, frozen=True, omit_defaults=True):
-    """The whole of an edition. texts are by language code, the original first."""
+    """The whole of an edition. texts are by language code, the original first.
+
+    calendar is the code of the public holidays that its date rules count with, where those are
+    not the team's own.
+    """
 
     texts: dict[str, Texts] = field(default_factory=lambda: {"en_GB": Texts()})
     placeholders: tuple[Placeholder, ...] = ()
     copies: Copies = Copies()
     enclosures: tuple[Enclosure, ...] = ()
     frame: str = ""
+    calendar: str = ""
 
 
 def text_for(content: Content, language: str) -> tuple[str, Texts]:

@@ -1,6 +1,6 @@
 """Starting a letter from an edition, completing it, and keeping it as JSON."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator
 
 import msgspec
 from msgspec import Struct, field
@@ -11,24 +11,37 @@ from nebbet.core.body import Body
 from nebbet.core.errors import NebbetError
 from nebbet.core.inline import Line, Slot
 from nebbet.core.letter.content import Content, Enclosure, text_for
-from nebbet.core.placeholders import Particular, Placeholder, World, resolve
+from nebbet.core.placeholders import (
+    Particular,
+    Placeholder,
+    Resolution,
+    World,
+    modifiers,
+    text_in,
+)
 from nebbet.core.records import Case, Contact, fold
 
 
 class Attachment(Struct, frozen=True, omit_defaults=True):
-    """A file the letter carries: SHA-256, its name in the message, media type, bytes."""
+    """A file the letter carries: SHA-256, its name in the message, media type, bytes.
+
+    when is the condition under which it goes along, out says that it does not hold here.
+    """
 
     file: str
     name: Line
     media_type: str = "application/octet-stream"
     size: int = 0
+    when: str = ""
+    out: bool = False
 
 
 class Letter(Struct, frozen=True, omit_defaults=True):
     """One message being completed for one person.
 
     Every occurrence of a placeholder stays a slot, however often the values change; what a person
-    rewords by hand is ordinary text. answers maps folded names to what a person typed.
+    rewords by hand is ordinary text. answers maps folded names to what a person typed. undecided
+    holds the conditions that cannot be told yet, with the reason; what hangs on them stays in.
     """
 
     id: str
@@ -47,6 +60,13 @@ class Letter(Struct, frozen=True, omit_defaults=True):
     recipient: Contact | None = None
     case: Case | None = None
     answers: dict[str, str] = field(default_factory=dict)
+    calendar: str = ""
+    undecided: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def attached(self) -> tuple[Attachment, ...]:
+        """The attachments that go along: all but those whose condition does not hold."""
+        return tuple(a for a in self.attachments if not a.out)
 
 
 LINES = ("subject", "cc", "bcc", "reply_to")
@@ -65,6 +85,8 @@ def start(
 ) -> Letter:
     """Take a template: a letter with its text in the recipient's language and nothing filled."""
     code, texts = text_for(content, language or (recipient.language if recipient else ""))
+    made = {part: _conditional(content, part) for part in ("cc", "bcc")}
+    lines = {part: _copies(getattr(content.copies, part), made[part]) for part in made}
     return Letter(
         id=letter_id,
         template=template,
@@ -73,36 +95,85 @@ def start(
         language=code,
         subject=inline.parse(texts.subject),
         body=body.read(texts.body),
-        cc=inline.parse(content.copies.cc),
-        bcc=inline.parse(content.copies.bcc),
+        cc=lines["cc"],
+        bcc=lines["bcc"],
         reply_to=inline.parse(content.copies.reply_to),
         attachments=tuple(attachment_for(enclosure) for enclosure in content.enclosures),
-        placeholders=content.placeholders,
+        placeholders=(*content.placeholders, *made["cc"], *made["bcc"]),
         frame=content.frame,
+        calendar=content.calendar,
         recipient=recipient,
         case=case,
     )
 
 
+def _conditional(content: Content, part: str) -> list[Placeholder]:
+    """A placeholder for each address that is copied under a condition: it is empty without."""
+    found = [copy for copy in content.copies.conditional if copy.part == part]
+    return [
+        Placeholder(
+            f"{part} {number}",
+            f"{part.capitalize()} only if {copy.when}",
+            source="copy",
+            of=copy.address,
+            required=False,
+            when=copy.when,
+        )
+        for number, copy in enumerate(found, 1)
+    ]
+
+
+def _copies(always: str, conditional: list[Placeholder]) -> Line:
+    line = list(inline.parse(always))
+    for placeholder in conditional:
+        line += [", ", Slot(placeholder.name)] if line else [Slot(placeholder.name)]
+    return tuple(line)
+
+
 def attachment_for(enclosure: Enclosure) -> Attachment:
     """The attachment that a library file becomes."""
     name = inline.parse(enclosure.name)
-    return Attachment(enclosure.file, name, enclosure.media_type, enclosure.size)
+    return Attachment(
+        enclosure.file, name, enclosure.media_type, enclosure.size, when=enclosure.when
+    )
+
+
+def slots(letter: Letter) -> Iterator[Slot]:
+    """Every place of a placeholder in what stands of a letter, in order."""
+    yield from inline.slots(letter.subject)
+    yield from body.slots(letter.body)
+    for line in (letter.cc, letter.bcc, letter.reply_to):
+        yield from inline.slots(line)
+    for attachment in letter.attached:
+        yield from inline.slots(attachment.name)
 
 
 def names(letter: Letter) -> list[str]:
-    """Every placeholder name a letter uses, in order: subject, body, copies, attachments."""
-    lines = [letter.cc, letter.bcc, letter.reply_to, *(a.name for a in letter.attachments)]
-    rest = [name for line in lines for name in inline.names(line)]
-    return [*inline.names(letter.subject), *body.names(letter.body), *rest]
+    """Every placeholder name that a letter uses, in order, with repeats."""
+    return [slot.name for slot in slots(letter)]
+
+
+def conditions(letter: Letter) -> list[str]:
+    """The conditions that parts of a letter hang on, once each."""
+    attached = [a.when for a in letter.attachments if a.when]
+    return list(dict.fromkeys([*body.conditions(letter.body), *attached]))
 
 
 def complete(letter: Letter, particulars: Iterable[Particular]) -> Letter:
-    """Fill every occurrence of every placeholder: subject, body, copies, attachment names."""
-    known = {fold(p.name): p.text for p in particulars}
+    """Fill every occurrence of every placeholder: subject, body, copies, attachment names.
 
-    def text(name: str) -> str | None:
-        return known.get(fold(name))
+    A place whose modifier does not fit its value stays blank; the checks say why.
+    """
+    known = {fold(p.name): p for p in particulars}
+
+    def text(slot: Slot) -> str | None:
+        found = known.get(fold(slot.name))
+        if found is None:
+            return None
+        try:
+            return text_in(found, slot.modifiers, letter.language)
+        except NebbetError:
+            return None
 
     return replace(
         letter,
@@ -115,9 +186,51 @@ def complete(letter: Letter, particulars: Iterable[Particular]) -> Letter:
 
 
 def work_out(letter: Letter, world: World) -> tuple[Letter, tuple[Particular, ...]]:
-    """Resolve every value that a letter asks for, and fill them in: the letter and its values."""
-    particulars = resolve(names(letter), letter.placeholders, world, letter.answers)
-    return complete(letter, particulars), particulars
+    """Decide what belongs to a letter, resolve every value that this asks for, and fill them in:
+    the letter and its values."""
+    resolution = Resolution(letter.placeholders, world, letter.answers, _excused(letter))
+    decisions = {when: resolution.holds(when) for when in conditions(letter)}
+    out = {when for when, decision in decisions.items() if decision.holds is False}
+    decided = replace(
+        letter,
+        body=body.decided(letter.body, lambda when: when not in out),
+        attachments=tuple(
+            replace(a, out=a.when in out) if a.when else a for a in letter.attachments
+        ),
+        undecided={when: d.note for when, d in decisions.items() if d.holds is None},
+    )
+    particulars = resolution.particulars(names(decided))
+    return complete(decided, particulars), particulars
+
+
+def _excused(letter: Letter) -> set[str]:
+    """The folded names whose every place has its own words for a missing value."""
+    needed: set[str] = set()
+    excused: set[str] = set()
+    whole = replace(letter, body=body.decided(letter.body, lambda _: True))
+    for slot in slots(whole):
+        (excused if _has_else(slot.modifiers) else needed).add(fold(slot.name))
+    return excused - needed
+
+
+def _has_else(written: str) -> bool:
+    try:
+        return modifiers.read(written).instead is not None
+    except NebbetError:
+        return False
+
+
+def keep_part(letter: Letter, when: str, *, keep: bool) -> Letter:
+    """Do away with a condition: keep what hangs on it for good, or drop it."""
+    return replace(
+        letter,
+        body=body.unconditional(letter.body, when, keep=keep),
+        attachments=tuple(
+            replace(a, when="", out=False) if a.when == when else a
+            for a in letter.attachments
+            if keep or a.when != when
+        ),
+    )
 
 
 def answer(letter: Letter, name: str, text: str | None) -> Letter:
@@ -162,25 +275,45 @@ def merge_declared(
 def rename(letter: Letter, wrong: str, right: str) -> Letter:
     """Let every occurrence of one placeholder name another one."""
     key = fold(wrong)
+    return _every_line(
+        letter, lambda line: inline.renamed(line, lambda name: fold(name) == key, right)
+    )
+
+
+def reworded(letter: Letter, wrong: str, right: str) -> Letter:
+    """Put other words in the place of some wherever they stand in a letter's plain text."""
 
     def swap(line: Line) -> Line:
         return tuple(
-            Slot(right) if isinstance(part, Slot) and fold(part.name) == key else part
+            piece
             for part in line
+            for piece in (
+                inline.parse(part.replace(wrong, right)) if isinstance(part, str) else (part,)
+            )
         )
 
-    def swap_inline(part: body.Inline) -> body.Inline:
+    return _every_line(letter, swap)
+
+
+def _every_line(letter: Letter, swap: Callable[[Line], Line]) -> Letter:
+    """A letter with every line of text as swap makes it."""
+
+    def swap_inline(part: body.Inline) -> list[body.Inline]:
         match part:
             case body.Run(content=content, link=link):
-                return replace(part, content=swap((content,))[0], link=swap(link))
+                swapped = swap((content,))
+                return [replace(part, content=piece, link=swap(link)) for piece in swapped]
             case body.Picture(alt=alt):
-                return replace(part, alt=swap(alt))
-        return part
+                return [replace(part, alt=swap(alt))]
+        return [part]
 
     return replace(
         letter,
         body=tuple(
-            replace(block, inlines=tuple(map(swap_inline, block.inlines))) for block in letter.body
+            replace(
+                block, inlines=tuple(new for part in block.inlines for new in swap_inline(part))
+            )
+            for block in letter.body
         ),
         attachments=tuple(replace(a, name=swap(a.name)) for a in letter.attachments),
         **{part: swap(getattr(letter, part)) for part in LINES},

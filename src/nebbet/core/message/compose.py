@@ -63,9 +63,14 @@ def compose(
 
 def _refuse_blanks(letter: Letter) -> None:
     lines = [letter.subject, letter.cc, letter.bcc, letter.reply_to]
-    lines += [*lines_of(letter.body), *(a.name for a in letter.attachments)]
+    lines += [*lines_of(letter.body), *(a.name for a in letter.attached)]
     slots = (part for line in lines for part in line if isinstance(part, Slot))
     open_names = dict.fromkeys(slot.name for slot in slots if slot.text is None)
+    for when, reason in letter.undecided.items():
+        raise NebbetError(
+            f"The letter cannot go: whether “{when}” holds cannot be told: {reason}",
+            advice="Complete what it needs first",
+        )
     if open_names:
         raise NebbetError(
             f"The letter cannot go: not completed: {', '.join(open_names)}",
@@ -106,7 +111,7 @@ def _content(letter: Letter, frame: Frame, files: EncodedFiles, token: Callable[
         formatted = _multipart("related", parts, token, ' type="text/html";')
     plain = _text("plain", render_plain(letter.body, frame))
     both = _multipart("alternative", [plain, formatted], token)
-    attached = [_attachment(a, files) for a in letter.attachments]
+    attached = [_attachment(a, files) for a in letter.attached]
     return _multipart("mixed", [both, *attached], token)
 
 

@@ -1,21 +1,43 @@
 """Placeholders: declarations, formats, and working out every value with its explanation."""
 
-from nebbet.core.placeholders.declared import Placeholder, Source, implied
-from nebbet.core.placeholders.fill import Filled, fill
+from nebbet.core.placeholders import modifiers
+from nebbet.core.placeholders.declared import KINDS, Kind, Placeholder, Source, implied, tried
+from nebbet.core.placeholders.fill import Filled, fill, fill_line
 from nebbet.core.placeholders.formats import language_of, show
-from nebbet.core.placeholders.resolve import Particular, World, known_names, nearest, resolve
+from nebbet.core.placeholders.resolve import (
+    GREETING,
+    Decision,
+    Particular,
+    Resolution,
+    World,
+    known_names,
+    nearest,
+    resolve,
+    text_in,
+)
+from nebbet.core.placeholders.typed import limit_of
 
 __all__ = [
+    "GREETING",
+    "KINDS",
+    "Decision",
     "Filled",
+    "Kind",
     "Particular",
     "Placeholder",
+    "Resolution",
     "Source",
     "World",
     "fill",
+    "fill_line",
     "implied",
     "known_names",
     "language_of",
+    "limit_of",
+    "modifiers",
     "nearest",
     "resolve",
     "show",
+    "text_in",
+    "tried",
 ]

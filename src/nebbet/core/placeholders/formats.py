@@ -1,19 +1,26 @@
 """Writing typed values in the letter's language, by CLDR patterns (Unicode UTS #35)."""
 
+import re
 from datetime import date, datetime, time
 from decimal import Decimal
-from typing import TYPE_CHECKING
+from functools import lru_cache
+from typing import TYPE_CHECKING, Literal
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.values import Money, Value
+from nebbet.core.placeholders.languages import yes_and_no
+from nebbet.core.sums import kind_of
+from nebbet.core.values import Money, Single, Value
 
 if TYPE_CHECKING:
     from babel import Locale
 
 DEFAULT_LANGUAGE = "en_GB"
-DATE_STYLES = ("short", "medium", "long", "full")
+_QUOTED = re.compile(r"'[^']*'")
+_DATE_LETTERS = re.compile("[GyYuQqMLwWdDEecahHKkmsS]")
+STYLES = ("short", "medium", "long", "full")
 
 
+@lru_cache(maxsize=256)
 def language_of(code: str) -> "Locale":
     """The locale for a language code such as "en_GB" or "nb". Raises NebbetError if unknown."""
     from babel import Locale, UnknownLocaleError
@@ -29,51 +36,104 @@ def language_of(code: str) -> "Locale":
 def show(value: Value, language: str = DEFAULT_LANGUAGE, style: str = "") -> str:
     """Write a value as it stands in a letter.
 
-    style is short, medium, long, full or a CLDR pattern; text ignores it. Dates are long unless
-    told otherwise: the month in letters cannot be misread. Raises NebbetError for a pattern that
-    CLDR does not define.
+    style is short, medium, long, full or a CLDR pattern. Dates are long unless told otherwise:
+    the month in letters cannot be misread. Numbers are compact in short and long, amounts have
+    the currency's name in long and full. Lists are joined as CLDR says. Raises NebbetError for a
+    style that does not fit the value.
 
     >>> show(date(2026, 12, 7), "de", "full")
     'Montag, 7. Dezember 2026'
     >>> show(Money(Decimal("1250"), "GBP"), "en_GB")
     '£1,250.00'
+    >>> show(("Ana", "Bo", "Cy"), "en_GB")
+    'Ana, Bo and Cy'
     """
+    if isinstance(value, tuple):
+        from babel.lists import format_list
+
+        items = [_show(item, language, style) for item in value]
+        return str(format_list(items, locale=language_of(language)))
+    return _show(value, language, style)
+
+
+@lru_cache(maxsize=4096, typed=True)
+def _show(value: Single, language: str, style: str) -> str:
     locale = language_of(language)
     try:
         return _shown(value, locale, style)
-    except (ValueError, AttributeError, KeyError, TypeError):
+    except (ValueError, AttributeError, KeyError, TypeError, IndexError):
         raise NebbetError(
-            f"The format “{style}” does not fit {_kind(value)}",
+            f"The format “{style}” does not fit {kind_of(value)}",
             advice="Use short, medium, long, full or a CLDR pattern",
         ) from None
 
 
-def _shown(value: Value, locale: "Locale", style: str) -> str:
-    from babel import dates, numbers
+def _shown(value: Single, locale: "Locale", style: str) -> str:
+    from babel import dates
 
     match value:
         case bool():
-            return "yes" if value else "no"
+            return yes_and_no(locale.language)[0 if value else 1]
         case datetime():
             return _moment(value, locale, style)
         case date():
-            return dates.format_date(value, style or "long", locale=locale)
+            return dates.format_date(value, _date_style(style) or "long", locale=locale)
         case time():
+            # The longer CLDR styles name a time zone, which a plain time does not have.
+            style = "medium" if style in ("long", "full") else _date_style(style)
             return dates.format_time(value, style or "short", locale=locale)
         case Money():
-            return numbers.format_currency(
-                value.amount, value.currency, style or None, locale=locale
-            )
+            return _amount(value, locale, style)
         case Decimal():
-            return numbers.format_decimal(value, style or None, locale=locale)
+            return _number(value, locale, style)
+    if style:
+        raise ValueError(style)
     return value
+
+
+def _number(value: Decimal, locale: "Locale", style: str) -> str:
+    from babel import numbers
+
+    if style in ("short", "long"):
+        length: Literal["short", "long"] = "short" if style == "short" else "long"
+        return numbers.format_compact_decimal(
+            value, format_type=length, locale=locale, fraction_digits=1
+        )
+    pattern = None if style in STYLES else _number_pattern(style)
+    return numbers.format_decimal(value, pattern, locale=locale)
+
+
+def _amount(value: Money, locale: "Locale", style: str) -> str:
+    from babel import numbers
+
+    if style in ("long", "full"):
+        return numbers.format_currency(
+            value.amount, value.currency, locale=locale, format_type="name"
+        )
+    pattern = None if style in STYLES else _number_pattern(style)
+    # A pattern says how many decimals it wants; without one, the currency does.
+    return numbers.format_currency(
+        value.amount, value.currency, pattern, locale=locale, currency_digits=pattern is None
+    )
+
+
+def _number_pattern(style: str) -> str | None:
+    if style and not set(style) & set("0#@"):  # no number pattern is without them
+        raise ValueError(style)
+    return style or None
+
+
+def _date_style(style: str) -> str:
+    if style and style not in STYLES and not _DATE_LETTERS.search(_QUOTED.sub("", style)):
+        raise ValueError(style)
+    return style
 
 
 def _moment(value: datetime, locale: "Locale", style: str) -> str:
     """A date with its time; a named style goes to the date, with the time kept short."""
     from babel import dates
 
-    if style and style not in DATE_STYLES:
+    if _date_style(style) not in ("", *STYLES):
         return dates.format_datetime(value, style, locale=locale)
     joined = locale.datetime_formats["medium"]
     return (
@@ -82,8 +142,3 @@ def _moment(value: datetime, locale: "Locale", style: str) -> str:
         .replace("{0}", dates.format_time(value, "short", locale=locale))
         .replace("{1}", dates.format_date(value, style or "long", locale=locale))
     )
-
-
-def _kind(value: Value) -> str:
-    names = {datetime: "a date with time", date: "a date", time: "a time", Money: "an amount"}
-    return names.get(type(value), "a number")

@@ -1,20 +1,29 @@
 """Working out the particulars: every value with its source, and how it came about."""
 
 from collections.abc import Callable, Iterable, Mapping
-from datetime import date
+from datetime import date, datetime, time
+from decimal import Decimal
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
-from nebbet.core import dates, records
+from nebbet.core import dates, inline, records, sums
 from nebbet.core.errors import NebbetError
-from nebbet.core.placeholders.declared import Placeholder, implied
-from nebbet.core.placeholders.formats import show
+from nebbet.core.placeholders import languages, modifiers, typed
+from nebbet.core.placeholders.declared import Kind, Placeholder, implied, tried
+from nebbet.core.placeholders.formats import language_of, show
 from nebbet.core.records import Case, Contact, Fact, Member, fold
-from nebbet.core.values import Value, from_json
+from nebbet.core.values import Money, Value, from_json
+
+MOST_LINKS = 40  # placeholders that need each other in a row
 
 
 class World(Struct, frozen=True):
-    """All that values can come from: who, about what, from whom, on which day."""
+    """All that values can come from: who, about what, from whom, on which day.
+
+    clock is the time of day in the team's zone, where it is known. remembered maps folded names
+    to what this person answered last time.
+    """
 
     today: date
     language: str = "en_GB"
@@ -23,14 +32,23 @@ class World(Struct, frozen=True):
     case: Case | None = None
     sender: Member | None = None
     facts: Mapping[str, Fact] = field(default_factory=dict)
+    clock: time | None = None
+    remembered: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def now(self) -> date | datetime:
+        """The moment as date rules count from it."""
+        return datetime.combine(self.today, self.clock) if self.clock else self.today
 
 
 class Particular(Struct, frozen=True):
     """One value of a letter.
 
-    text is what stands in the letter, None for a blank. default is what the source gave. note
-    says where the value comes from and how it was worked out, or why it is missing. known is
-    False for a name that nothing declares; meant is then the nearest name that something does.
+    text is what stands in the letter, None for a blank; value is the same, typed, where it has a
+    type. default is what the source gave. note says where the value comes from and how it was
+    worked out, or why it is missing. answer is what a person typed; problem says why that cannot
+    be taken, and clearer holds texts that could. known is False for a name that nothing declares;
+    meant is then the nearest name that something does.
     """
 
     placeholder: Placeholder
@@ -39,6 +57,10 @@ class Particular(Struct, frozen=True):
     note: str
     known: bool = True
     meant: str | None = None
+    value: Value | None = None
+    answer: str | None = None
+    problem: str = ""
+    clearer: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
@@ -56,6 +78,13 @@ class Particular(Struct, frozen=True):
         return self.text is None
 
 
+class Decision(Struct, frozen=True):
+    """Whether a condition holds; None while that cannot be worked out. note says how, or why."""
+
+    holds: bool | None
+    note: str
+
+
 class _Missing(Exception):
     """Carries the reason why a source has no value."""
 
@@ -66,57 +95,222 @@ def resolve(
     world: World,
     answers: Mapping[str, str],
 ) -> tuple[Particular, ...]:
-    """Work out every wanted placeholder once, in the order of first use.
+    """Work out every wanted placeholder once, in the order of first use, and then all that they
+    need in turn.
 
     answers maps folded names to what a person typed; it wins over every source, and an empty
     answer means that the person took the value out. Never raises for a value: what cannot be had
     becomes a blank with the reason in its note.
     """
-    by_name = {fold(p.name): p for p in declared}
-    done: dict[str, Particular] = {}
-    for name in wanted:
+    return Resolution(declared, world, answers).particulars(wanted)
+
+
+class Resolution:
+    """Works values out at once in the order of their dependence, each one time.
+
+    excused holds the folded names whose every place has its own words for a missing value.
+    """
+
+    def __init__(
+        self,
+        declared: Iterable[Placeholder],
+        world: World,
+        answers: Mapping[str, str],
+        excused: Iterable[str] = (),
+    ) -> None:
+        self.world = world
+        self._declared = {fold(p.name): p for p in declared}
+        self._answers, self._excused = answers, frozenset(excused)
+        self._done: dict[str, Particular] = {}
+        self._path: list[str] = []
+
+    def particulars(self, wanted: Iterable[str]) -> tuple[Particular, ...]:
+        """The particulars of the wanted names, then of those that they needed."""
+        first = {fold(name): self.particular(name) for name in wanted}
+        rest = [p for key, p in self._done.items() if key not in first]
+        return (*first.values(), *rest)
+
+    def holds(self, condition: str) -> Decision:
+        """Whether a condition holds here."""
+        try:
+            result = sums.work_out(sums.read(condition), self._scope())
+        except NebbetError as error:
+            return Decision(None, error.what)
+        if not isinstance(result.value, bool):
+            said = f"“{condition}” gives {sums.kind_of(result.value)}, not yes or no"
+            return Decision(None, said)
+        return Decision(result.value, result.explanation)
+
+    def particular(self, name: str) -> Particular:
+        """The particular of one name."""
         key = fold(name)
-        if key not in done:
-            placeholder = by_name.get(key) or implied(name)
-            done[key] = (
-                _particular(placeholder, world, answers.get(key))
-                if placeholder
-                else _unknown(name, by_name.values(), world, answers.get(key))
-            )
-    return tuple(done.values())
+        if key not in self._done:
+            placeholder = self._declared.get(key) or implied(name)
+            answer = self._answers.get(key)
+            found = self._work(placeholder, answer) if placeholder else self._unknown(name, answer)
+            # A circle is entered at several names; the outermost one is kept.
+            self._done[key] = found
+        return self._done[key]
+
+    def value(self, name: str) -> Value:
+        """The typed value of a name, for sums and rules. Raises sums.NoValue with the reason."""
+        key = fold(name)
+        if key in self._path:
+            raise sums.NoValue(self._circle(key))
+        if len(self._path) >= MOST_LINKS:
+            raise sums.NoValue(f"more than {MOST_LINKS} placeholders need each other in a row")
+        found = self.particular(name)
+        if found.problem:
+            raise sums.NoValue(found.problem)
+        if found.value is None or found.value == "":
+            raise sums.NoValue(_lack(found))
+        return found.value
+
+    def _circle(self, key: str) -> str:
+        names = [self._titled(k) for k in (*self._path[self._path.index(key) :], key)]
+        return "a circle: " + " needs ".join(f"“{name}”" for name in names)
+
+    def _titled(self, key: str) -> str:
+        found = self._declared.get(key)
+        return found.name if found else key
+
+    def _scope(self, rounding: sums.Rounding = "half even") -> sums.Scope:
+        world = self.world
+
+        def shown(value: Value) -> str:
+            return show(value, "en_GB")
+
+        return sums.Scope(self.value, world.today, world.calendar, shown, rounding)
+
+    def _work(self, placeholder: Placeholder, answer: str | None) -> Particular:
+        value: Value | None = None
+        self._path.append(fold(placeholder.name))
+        try:
+            value, note = _SOURCES[placeholder.source](placeholder, self)
+            default: str | None = show(value, self.world.language, placeholder.format)
+        except _Missing as missing:
+            default, note = self._fallback(placeholder, str(missing))
+            value = self._reread(placeholder, default)
+        except NebbetError as error:
+            default, note = self._fallback(placeholder, error.what)
+            value = self._reread(placeholder, default)
+        finally:
+            self._path.pop()
+        found = Particular(placeholder, default, default, note, value=value)
+        return found if answer is None else self._answered(found, answer)
+
+    def _reread(self, placeholder: Placeholder, text: str | None) -> Value | None:
+        """The value that stands in for a missing one, typed as far as it can be."""
+        if not text:
+            return text
+        reading = typed.read(text, placeholder, self.world.language, self.world.today)
+        return text if reading.value is None else reading.value
+
+    def _answered(self, found: Particular, answer: str) -> Particular:
+        """The particular with what a person typed in the place of what the source gave."""
+        if not answer:
+            text = None if found.placeholder.required else ""
+            return replace(found, text=text, value=text, answer=answer)
+        asked = _kind_for(found)
+        reading = typed.read(answer, asked, self.world.language, self.world.today)
+        if reading.problem:
+            if asked.kind == found.placeholder.kind or reading.clearer:
+                return replace(
+                    found,
+                    text=answer,
+                    value=None,
+                    answer=answer,
+                    problem=reading.problem,
+                    clearer=reading.clearer,
+                )
+            return replace(found, text=answer, value=answer, answer=answer)
+        text = answer
+        if reading.value is not None and not isinstance(reading.value, str):
+            text = show(reading.value, self.world.language, _fitting(found.placeholder, reading))
+        elif asked.kind in ("choice", "link"):
+            text = str(reading.value)
+        return replace(found, text=text, value=reading.value, answer=answer)
+
+    def _fallback(self, placeholder: Placeholder, reason: str) -> tuple[str | None, str]:
+        if placeholder.fallback:
+            return placeholder.fallback, f"{reason}; “{placeholder.fallback}” stands in"
+        if not placeholder.required:
+            return "", f"{reason}; may stay empty"
+        if fold(placeholder.name) in self._excused:
+            return "", f"{reason}; the text has its own words for that"
+        return None, reason
+
+    def _unknown(self, name: str, answer: str | None) -> Particular:
+        note, close = self.not_known(name)
+        return Particular(
+            Placeholder(name),
+            answer or None,
+            None,
+            note,
+            known=False,
+            meant=close,
+            value=answer or None,
+            answer=answer,
+        )
+
+    def not_known(self, name: str) -> tuple[str, str | None]:
+        """What to say of a name that nothing declares, and the nearest one that something does."""
+        close = nearest(name, known_names(self._declared.values(), self.world))
+        note = f"no placeholder is called “{name}”"
+        return note + (f"; did you mean “{close}”?" if close else ""), close
 
 
-def _particular(placeholder: Placeholder, world: World, answer: str | None) -> Particular:
+def _lack(found: Particular) -> str:
+    if not found.known:
+        return found.note
+    title = found.placeholder.title
+    if found.placeholder.source == "blank" and found.text is None:
+        return f"{title} is not completed yet"
+    if found.note.startswith("a circle"):
+        return found.note
+    return f"{title} is missing: {found.note}"
+
+
+def _kind_for(found: Particular) -> Placeholder:
+    """How to read what a person typed over a value: as the declared kind, else as the value's."""
+    placeholder = found.placeholder
+    if placeholder.kind != "text" or placeholder.source == "blank":
+        return placeholder
+    kinds: Mapping[type, Kind] = {
+        datetime: "date", date: "date", time: "time", Money: "money", Decimal: "number",
+        bool: "yes/no",
+    }  # fmt: skip
+    kind = kinds.get(type(found.value), "text")
+    currency = found.value.currency if isinstance(found.value, Money) else ""
+    return replace(placeholder, kind=kind, currency=placeholder.currency or currency)
+
+
+def _fitting(placeholder: Placeholder, reading: typed.Reading) -> str:
+    """The declared format, unless what was typed is of another kind than it is for."""
     try:
-        value, note = _SOURCES[placeholder.source](placeholder, world)
-        default: str | None = show(value, world.language, placeholder.format)
-    except _Missing as missing:
-        default, note = _fallback(placeholder, str(missing))
-    except NebbetError as error:
-        default, note = _fallback(placeholder, error.what)
-    return Particular(placeholder, _answered(placeholder, answer, default), default, note)
+        if reading.value is not None:
+            show(reading.value, "en_GB", placeholder.format)
+    except NebbetError:
+        return ""
+    return placeholder.format
 
 
-def _answered(placeholder: Placeholder, answer: str | None, default: str | None) -> str | None:
-    if answer is None:
-        return default
-    return answer or (None if placeholder.required else "")
+def text_in(particular: Particular, wanted: str, language: str) -> str | None:
+    """What a particular reads as in a place with modifiers; None where it leaves a blank.
 
-
-def _fallback(placeholder: Placeholder, reason: str) -> tuple[str | None, str]:
-    if placeholder.fallback:
-        return placeholder.fallback, f"{reason}; “{placeholder.fallback}” stands in"
-    if not placeholder.required:
-        return "", f"{reason}; may stay empty"
-    return None, reason
-
-
-def _unknown(
-    name: str, declared: Iterable[Placeholder], world: World, answer: str | None
-) -> Particular:
-    close = nearest(name, known_names(declared, world))
-    note = f"no placeholder is called “{name}”" + (f"; did you mean “{close}”?" if close else "")
-    return Particular(Placeholder(name), answer or None, None, note, known=False, meant=close)
+    What a person typed that is of no kind stands as it is. Raises NebbetError for a modifier that
+    does not fit the value.
+    """
+    if not wanted:
+        return particular.text
+    asked = modifiers.read(wanted)
+    if not particular.text:
+        return particular.text if asked.instead is None else asked.instead
+    value = particular.value
+    by_hand = particular.answer is not None or not particular.known
+    if value is None or (isinstance(value, str) and by_hand and not asked.forms):
+        return modifiers.in_case(particular.text, asked.case, language)
+    return modifiers.write(value, wanted, language, particular.placeholder.format)
 
 
 def nearest(name: str, candidates: Iterable[str]) -> str | None:
@@ -127,7 +321,9 @@ def nearest(name: str, candidates: Iterable[str]) -> str | None:
     """
     from rapidfuzz import process
 
-    found = process.extractOne(name, list(candidates), processor=fold, score_cutoff=60)
+    # A name of one or two letters would be near to nearly everything.
+    known = [c for c in candidates if len(c) > 2 or len(name) <= 3]
+    found = process.extractOne(name[:100], known, processor=fold, score_cutoff=60)
     return found[0] if found else None
 
 
@@ -137,14 +333,18 @@ def known_names(declared: Iterable[Placeholder], world: World) -> list[str]:
     case = records.case_fields(world.case) if world.case else {}
     return [
         *(p.name for p in declared),
-        *(f"recipient.{f}" for f in dict.fromkeys([*records.CONTACT_FIELDS, *contact])),
+        *(f"recipient.{f}" for f in dict.fromkeys([*records.CONTACT_FIELDS, GREETING, *contact])),
         *(f"sender.{f}" for f in records.MEMBER_FIELDS),
         *(f"case.{f}" for f in dict.fromkeys([*records.CASE_FIELDS, *case])),
         *(f"fact.{f}" for f in world.facts),
     ]
 
 
-def _from_fields(fields: Mapping[str, Value], wanted: str, owner: str) -> tuple[Value, str]:
+GREETING = "greeting"
+_Found = tuple[Value, str]
+
+
+def _from_fields(fields: Mapping[str, Value], wanted: str, owner: str) -> _Found:
     key = fold(wanted)
     for name, value in fields.items():
         if fold(name) == key:
@@ -152,48 +352,105 @@ def _from_fields(fields: Mapping[str, Value], wanted: str, owner: str) -> tuple[
     raise _Missing(f"{owner} has no {records.label_of(wanted).lower()}")
 
 
-def _recipient(placeholder: Placeholder, world: World) -> tuple[Value, str]:
+def _recipient(placeholder: Placeholder, at: Resolution) -> _Found:
+    world = at.world
     if world.recipient is None:
         raise _Missing("no recipient is chosen yet")
+    if fold(placeholder.of) == GREETING:
+        return languages.greeting(world.recipient, language_of(world.language).language)
     fields = records.contact_fields(world.recipient)
     return _from_fields(fields, placeholder.of, "the recipient")
 
 
-def _sender(placeholder: Placeholder, world: World) -> tuple[Value, str]:
-    if world.sender is None:
+def _sender(placeholder: Placeholder, at: Resolution) -> _Found:
+    if at.world.sender is None:
         raise _Missing("the sender is not known")
-    return _from_fields(records.member_fields(world.sender), placeholder.of, "the sender")
+    return _from_fields(records.member_fields(at.world.sender), placeholder.of, "the sender")
 
 
-def _case(placeholder: Placeholder, world: World) -> tuple[Value, str]:
-    if world.case is None:
+def _case(placeholder: Placeholder, at: Resolution) -> _Found:
+    if at.world.case is None:
         raise _Missing("no case is chosen yet")
-    fields = records.case_fields(world.case)
-    return _from_fields(fields, placeholder.of, f"case {world.case.number}")
+    fields = records.case_fields(at.world.case)
+    return _from_fields(fields, placeholder.of, f"case {at.world.case.number}")
 
 
-def _fact(placeholder: Placeholder, world: World) -> tuple[Value, str]:
+def _fact(placeholder: Placeholder, at: Resolution) -> _Found:
     key = fold(placeholder.of)
-    for name, fact in world.facts.items():
+    for name, fact in at.world.facts.items():
         if fold(name) == key:
             return from_json(fact.value), f"the fact “{fact.label or name}”"
     raise _Missing(f"the library has no fact “{placeholder.of}”")
 
 
-def _date(placeholder: Placeholder, world: World) -> tuple[Value, str]:
-    worked = dates.work_out(dates.read(placeholder.of), world.today, world.calendar)
-    return worked.day, dates.explain(worked)
+def _date(placeholder: Placeholder, at: Resolution) -> _Found:
+    rule = dates.read(placeholder.of)
+    named = {name: _day_of(name, at) for name in rule.names}
+    worked = dates.work_out(rule, at.world.now, at.world.calendar, named)
+    return worked.value, dates.explain(worked)
 
 
-def _blank(placeholder: Placeholder, _world: World) -> tuple[Value, str]:
+def _day_of(name: str, at: Resolution) -> date | datetime:
+    try:
+        value = at.value(name)
+    except sums.NoValue as missing:
+        raise _Missing(str(missing)) from None
+    if not isinstance(value, date):
+        raise _Missing(f"“{name}” is {sums.kind_of(value)}, not a date")
+    return value
+
+
+def _sum(placeholder: Placeholder, at: Resolution) -> _Found:
+    scope = at._scope(placeholder.rounding)
+    result = sums.work_out(sums.read(placeholder.of), scope)
+    return result.value, result.explanation
+
+
+def _first(placeholder: Placeholder, at: Resolution) -> _Found:
+    """The first of several that has a value; a blank among them is one that a person completes."""
+    reasons = []
+    for name in tried(placeholder):
+        try:
+            value = at.value(name)
+        except sums.NoValue as missing:
+            reasons.append(str(missing))
+            continue
+        return value, at.particular(name).note
+    raise _Missing("; ".join(reasons) or f"{placeholder.title} does not say what to try")
+
+
+def _copy(placeholder: Placeholder, at: Resolution) -> _Found:
+    decision = at.holds(placeholder.when)
+    if decision.holds is None:
+        raise _Missing(f"copied only if {placeholder.when}, which cannot be told: {decision.note}")
+    if not decision.holds:
+        return "", f"not copied: {decision.note}"
+    parts = []
+    for part in inline.parse(placeholder.of):
+        text = part if isinstance(part, str) else at.particular(part.name).text
+        if text is None and not isinstance(part, str):
+            raise _Missing(_lack(at.particular(part.name)))
+        parts.append(text or "")
+    return "".join(parts), f"copied: {decision.note}"
+
+
+def _blank(placeholder: Placeholder, at: Resolution) -> _Found:
+    last = at.world.remembered.get(fold(placeholder.name)) if placeholder.remember else None
+    if last:
+        reading = typed.read(last, placeholder, at.world.language, at.world.today)
+        if reading.value is not None and not reading.problem:
+            return reading.value, "as you answered last time"
     raise _Missing(placeholder.hint or "to be completed by you")
 
 
-_SOURCES: Mapping[str, Callable[[Placeholder, World], tuple[Value, str]]] = {
+_SOURCES: Mapping[str, Callable[[Placeholder, Resolution], _Found]] = {
     "recipient": _recipient,
     "sender": _sender,
     "case": _case,
     "fact": _fact,
     "date": _date,
+    "sum": _sum,
+    "first": _first,
+    "copy": _copy,
     "blank": _blank,
 }

@@ -3,6 +3,7 @@
 import re
 import unicodedata
 from collections.abc import Mapping
+from functools import lru_cache
 
 from msgspec import Struct, field
 
@@ -69,6 +70,7 @@ class Fact(Struct, frozen=True, omit_defaults=True):
 _SEPARATORS = re.compile(r"[\s_\-]+")
 
 
+@lru_cache(maxsize=8192)
 def fold(name: str) -> str:
     """The form in which names match: no case, spaces, hyphens or underscores.
 

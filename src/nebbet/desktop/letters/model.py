@@ -67,6 +67,7 @@ class LetterModel(QObject):
             letter.language,
             letter.recipient,
             letter.case,
+            letter.calendar,
         )
         self.letter, self.particulars = letters.work_out(letter, world)
         self.findings = checks.check(self.letter, self.particulars, catalogue.files.__contains__)

@@ -90,6 +90,7 @@ class PullBox(QFrame):
             letter.language,
             letter.recipient,
             letter.case,
+            letter.calendar,
         )
         letter, values = letters.work_out(letter, world)
         labels = {fold(p.name): p.placeholder.title for p in values}

@@ -112,7 +112,9 @@ class ReadingPane(QWidget):
         code = codes[max(self._languages.currentIndex(), 0)]
         letter = letters.start("", template.content, language=code)
         catalogue = self._session.catalogue
-        world = catalogue.world(self._session.parts.now(), self._session.me, code)
+        world = catalogue.world(
+            self._session.parts.now(), self._session.me, code, calendar=letter.calendar
+        )
         values = placeholders.resolve(letters.names(letter), letter.placeholders, world, {})
         self._heads.setText(_heads(letter, values))
         self._body.set_frame(catalogue.frame(template.content.frame))

@@ -1,0 +1,35 @@
+"""Sums and conditions: one small language over named values, exact and bounded."""
+
+from nebbet.core.sums.parts import Fixed, Name, Part, Percent, Table, names, tables
+from nebbet.core.sums.reading import read
+from nebbet.core.sums.wording import wording
+from nebbet.core.sums.working import (
+    NoValue,
+    Result,
+    Rounding,
+    Scope,
+    SumError,
+    holds,
+    kind_of,
+    work_out,
+)
+
+__all__ = [
+    "Fixed",
+    "Name",
+    "NoValue",
+    "Part",
+    "Percent",
+    "Result",
+    "Rounding",
+    "Scope",
+    "SumError",
+    "Table",
+    "holds",
+    "kind_of",
+    "names",
+    "read",
+    "tables",
+    "wording",
+    "work_out",
+]
