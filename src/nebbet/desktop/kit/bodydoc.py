@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 from msgspec import Struct
+from msgspec.structs import replace
 from PySide6.QtGui import (
     QColor,
     QFont,
@@ -31,16 +32,24 @@ from nebbet.core.body import (
     Paragraph,
     Picture,
     Run,
+    parts,
+    read,
     tidy,
+    write,
 )
 from nebbet.core.inline import Line, Slot
+from nebbet.desktop.kit import theme
 
 _FIRST = QTextFormat.Property.UserProperty.value
-SLOT, SLOT_ID, SLOT_BLANK, ALT, WIDTH = (_FIRST + n for n in range(1, 6))
+SLOT, SLOT_ID, SLOT_BLANK, ALT, WIDTH, BRACES, WHEN, PART = (_FIRST + n for n in range(1, 9))
 BREAK = "\u2028"
 _LINE_HEIGHT = 22
 _OBJECT = "\ufffc"
 PICTURE = "file:"
+
+
+# What hangs on a condition stands a little to the right, beside the rule that marks it.
+_CONDITION_INDENT = 14
 
 
 class Shown(NamedTuple):
@@ -51,7 +60,7 @@ class Shown(NamedTuple):
     blank: bool
 
 
-ShowSlot = Callable[[str], Shown]
+ShowSlot = Callable[[Slot], Shown]
 
 
 class Style(Struct, frozen=True):
@@ -94,21 +103,42 @@ class Writer:
 
     def body(self, cursor: QTextCursor, body: Body) -> None:
         """Write blocks from the cursor on; the first goes into the block at hand."""
-        for index, block in enumerate(body):
-            if index:
-                cursor.insertBlock()
-            self.dress_block(cursor, block)
-            self.inlines(cursor, block)
+        begun = False
+        for when, blocks in parts(body):
+            left_out = when and all(block.out for block in blocks)
+            for index, block in enumerate(blocks[:1] if left_out else blocks):
+                if begun:
+                    cursor.insertBlock()
+                begun = True
+                if left_out:
+                    self._left_out(cursor, when, blocks)
+                    continue
+                self.dress_block(cursor, block, first=index == 0)
+                self.inlines(cursor, block)
 
-    def dress_block(self, cursor: QTextCursor, block: Block) -> None:
-        """Make the block at the cursor a paragraph, a heading or a list item."""
-        cursor.setBlockFormat(_block_format(block))
+    def _left_out(self, cursor: QTextCursor, when: str, blocks: Body) -> None:
+        """One faint line in the place of a part that is left out; it keeps the part."""
+        made = QTextBlockFormat()
+        made.setTopMargin(8)
+        made.setLeftMargin(_CONDITION_INDENT)
+        made.setProperty(PART, write(tuple(replace(b, out=False) for b in blocks)))
+        cursor.setBlockFormat(made)
+        faint = self.char_format()
+        faint.setForeground(QColor(theme.LIGHT.faint))
+        faint.setProperty(QTextFormat.Property.FontPixelSize.value, 11)
+        cursor.insertText(f"left out: only if {when}", faint)
+        self._lists = {}
+
+    def dress_block(self, cursor: QTextCursor, block: Block, *, first: bool = False) -> None:
+        """Make the block at the cursor a paragraph, a heading or a list item; first says that a
+        part under a condition begins with it."""
+        cursor.setBlockFormat(block_format(block, first=first))
         level = block.level if isinstance(block, Heading) else 0
         cursor.setBlockCharFormat(self.char_format(heading=level))
         held = cursor.block().textList()
         if held is not None:
             held.remove(cursor.block())
-            cursor.setBlockFormat(_block_format(block))
+            cursor.setBlockFormat(block_format(block, first=first))
         if not isinstance(block, ListItem):
             self._lists = {}
             return
@@ -151,20 +181,32 @@ class Writer:
         self, cursor: QTextCursor, content: str | Slot, char_format: QTextCharFormat
     ) -> None:
         if isinstance(content, str):
-            cursor.insertText(content, char_format)
+            self._plain(cursor, content, char_format)
         elif self._show is None:
             cursor.insertText(inline.source((content,)), char_format)
         else:
-            shown = self._show(content.name)
-            slot = slot_format(char_format, content.name, self.next_id, blank=shown.blank)
+            shown = self._show(content)
+            slot = slot_format(char_format, content.inner, self.next_id, blank=shown.blank)
             self.next_id += 1
             cursor.insertText(shown.text.replace("\n", BREAK), slot)
 
+    def _plain(self, cursor: QTextCursor, text: str, char_format: QTextCharFormat) -> None:
+        """Write plain text; in a letter, braces that were meant as braces show as such."""
+        if self._show is None or inline.ESCAPED not in text:
+            cursor.insertText(text, char_format)
+            return
+        braces = QTextCharFormat(char_format)
+        braces.setProperty(BRACES, True)
+        for index, piece in enumerate(text.split(inline.ESCAPED)):
+            if index:
+                cursor.insertText("{{", braces)
+            cursor.insertText(piece, char_format)
 
-def slot_format(base: QTextCharFormat, name: str, slot_id: int, *, blank: bool) -> QTextCharFormat:
-    """The format that makes text the place of a placeholder."""
+
+def slot_format(base: QTextCharFormat, inner: str, slot_id: int, *, blank: bool) -> QTextCharFormat:
+    """The format that makes text the place of a placeholder; inner is its name and modifiers."""
     made = QTextCharFormat(base)
-    made.setProperty(SLOT, name)
+    made.setProperty(SLOT, inner)
     made.setProperty(SLOT_ID, slot_id)
     made.setProperty(SLOT_BLANK, blank)
     return made
@@ -173,7 +215,7 @@ def slot_format(base: QTextCharFormat, name: str, slot_id: int, *, blank: bool) 
 def plain_format(base: QTextCharFormat) -> QTextCharFormat:
     """The same format without being a placeholder's place."""
     made = QTextCharFormat(base)
-    for name in (SLOT, SLOT_ID, SLOT_BLANK):
+    for name in (SLOT, SLOT_ID, SLOT_BLANK, BRACES):
         made.clearProperty(name)
     return made
 
@@ -199,13 +241,19 @@ def _is_ordered(found: QTextList) -> bool:
     return found.format().style() == QTextListFormat.Style.ListDecimal
 
 
-def _block_format(block: Block) -> QTextBlockFormat:
+def block_format(block: Block, *, first: bool = False) -> QTextBlockFormat:
+    """How a block is set; first says that a part under a condition begins with it."""
     made = QTextBlockFormat()
     # Lines are as high as in the message, pictures may be higher.
     made.setLineHeight(_LINE_HEIGHT, QTextBlockFormat.LineHeightTypes.MinimumHeight.value)
     made.setTopMargin({Heading: 16, ListItem: 4}.get(type(block), 12))
     if isinstance(block, Heading):
         made.setHeadingLevel(block.level)
+    if block.when:
+        made.setProperty(WHEN, block.when)
+        made.setLeftMargin(_CONDITION_INDENT)
+        if first:
+            made.setTopMargin(20)
     return made
 
 
@@ -238,7 +286,21 @@ def blocks(document: QTextDocument) -> Iterator[QTextBlock]:
 
 def read_body(document: QTextDocument) -> Body:
     """Read a document as a body."""
-    return tidy(_block(block) for block in blocks(document))
+    found: list[Block] = []
+    for block in blocks(document):
+        if kept := block.blockFormat().property(PART):
+            found += [replace(part, out=True) for part in read(str(kept))]
+        else:
+            found.append(_block(block))
+    return tidy(found)
+
+
+def left_out(block: QTextBlock) -> str | None:
+    """The condition of the part that a block stands for, if it stands for one."""
+    kept = block.blockFormat().property(PART) if block.isValid() else None
+    if not kept:
+        return None
+    return next((part.when for part in read(str(kept))), "")
 
 
 def read_line(document: QTextDocument) -> Line:
@@ -255,13 +317,14 @@ def read_line(document: QTextDocument) -> Line:
 
 def _block(block: QTextBlock) -> Block:
     inlines = tuple(_inlines(block))
+    when = str(block.blockFormat().property(WHEN) or "")
     level = block.blockFormat().headingLevel()
     if level:
-        return Heading(inlines, min(level, 2))
+        return Heading(inlines, min(level, 2), when)
     held = block.textList()
     if held is not None:
-        return ListItem(inlines, _is_ordered(held), max(held.format().indent() - 1, 0))
-    return Paragraph(inlines)
+        return ListItem(inlines, _is_ordered(held), max(held.format().indent() - 1, 0), when)
+    return Paragraph(inlines, when)
 
 
 def _inlines(block: QTextBlock) -> Iterator[Inline]:
@@ -289,11 +352,13 @@ def _runs(text: str, char_format: QTextCharFormat) -> Iterator[Inline]:
     bold = char_format.fontWeight() >= QFont.Weight.DemiBold
     italic = char_format.fontItalic()
     link = inline.parse(char_format.anchorHref()) if char_format.isAnchor() else ()
-    name = char_format.property(SLOT)
-    if name:
+    inner = char_format.property(SLOT)
+    if inner:
         shown = None if char_format.property(SLOT_BLANK) else text.replace(BREAK, "\n")
-        yield Run(Slot(name, shown), bold, italic, link)
+        yield Run(replace(inline.slot(inner), text=shown), bold, italic, link)
         return
+    if char_format.property(BRACES):
+        text = text.replace("{{", inline.ESCAPED)
     for index, piece in enumerate(text.replace(_OBJECT, "").split(BREAK)):
         if index:
             yield Break()

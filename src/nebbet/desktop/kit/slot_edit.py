@@ -1,13 +1,14 @@
 """The letter's own editor: the places of placeholders are completed where they stand."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import NamedTuple
 
 from PySide6.QtCore import QMimeData, Qt, Signal
-from PySide6.QtGui import QInputMethodEvent, QKeyEvent, QKeySequence, QTextCursor
+from PySide6.QtGui import QFocusEvent, QInputMethodEvent, QKeyEvent, QKeySequence, QTextCursor
 
+from nebbet.core import inline
 from nebbet.core.body import Body
-from nebbet.core.inline import Line
+from nebbet.core.inline import Line, Slot
 from nebbet.core.records import fold
 from nebbet.desktop.kit import bodydoc
 from nebbet.desktop.kit.bodydoc import BREAK, Shown, Writer, plain_format, slot_format
@@ -19,27 +20,43 @@ class Place(NamedTuple):
     """One occurrence of a placeholder in the document."""
 
     id: int
-    name: str
+    slot: Slot
     start: int
     end: int
     text: str
     blank: bool
 
+    @property
+    def name(self) -> str:
+        """The placeholder's name."""
+        return self.slot.name
+
+    @property
+    def shown(self) -> Shown:
+        """How it stands in the document."""
+        return Shown(self.text, self.blank)
+
 
 class Value(NamedTuple):
-    """What is to stand in a placeholder's places: text (None for a blank), label, kind of mark."""
+    """What is to stand in a placeholder's places: text (None for a blank), label, kind of mark.
+
+    with_modifiers writes the value for a place that has modifiers. answer is what a person typed
+    for it, letter by letter.
+    """
 
     text: str | None
     label: str
     kind: Kind
     long: bool = False
+    with_modifiers: Callable[[str], str | None] | None = None
+    answer: str | None = None
 
-    @property
-    def shown(self) -> Shown:
-        """How it stands in the document; a blank shows its label."""
-        if self.text is None:
-            return Shown(self.label, True)
-        return Shown(self.text, False)
+    def shown(self, slot: Slot) -> Shown:
+        """How it stands in one place; a blank shows its label."""
+        text = self.text
+        if slot.modifiers and self.with_modifiers:
+            text = self.with_modifiers(slot.modifiers)
+        return Shown(self.label, True) if text is None else Shown(text, False)
 
 
 _DELETING = (Qt.Key.Key_Backspace, Qt.Key.Key_Delete)
@@ -51,12 +68,14 @@ class SlotEdit(PaperEdit):
     """An editor whose placeholders are filled in place.
 
     typed(name, text) says that a person gave a placeholder another text ("" makes it a blank).
-    next_wanted says that Return was pressed in a place, to go on to the next blank. Undo and redo
+    next_wanted says that Return was pressed in a place, to go on to the next blank; part_wanted
+    that a part is wanted although its condition does not hold. Undo and redo
     are asked for: they belong to the whole letter, of which the text here is a part.
     """
 
     typed = Signal(str, str)
     next_wanted = Signal()
+    part_wanted = Signal(str)
     undo_wanted = Signal()
     redo_wanted = Signal()
     keeps_undo = False
@@ -92,15 +111,42 @@ class SlotEdit(PaperEdit):
     def show_values(self, values: Mapping[str, Value]) -> None:
         """Bring every place up to date."""
         self._values = dict(values)
-        stale = [p for p in self._places if self._shown(p.name) != (p.text, p.blank)]
-        if stale:
-            self._rewrite(stale)
+        self._settle(typing=self._active if self.hasFocus() else 0)
         self.viewport().update()
 
-    def _shown(self, name: str) -> Shown:
-        value = self._values.get(fold(name), _NO_VALUE)
-        shown = value.shown
-        return shown if shown.text else Shown(name if shown.blank else "\u200b", shown.blank)
+    def _settle(self, typing: int = 0) -> None:
+        """Write every value as it is to be read; where a person is typing, not until they leave."""
+        stale = [
+            p
+            for p in self._places
+            if self._shown(p.slot) != p.shown and not (p.id == typing and self._is_typed(p))
+        ]
+        if stale:
+            self._rewrite(stale)
+
+    def _is_typed(self, place: Place) -> bool:
+        return self._values.get(fold(place.name), _NO_VALUE).answer == place.text
+
+    def _shown(self, slot: Slot) -> Shown:
+        shown = self._values.get(fold(slot.name), _NO_VALUE).shown(slot)
+        return shown if shown.text else Shown(slot.name if shown.blank else "\u200b", shown.blank)
+
+    def show_reshaped(self, body: Body, values: Mapping[str, Value]) -> None:
+        """Show the same text with parts put in or left out; typing goes on where it was."""
+        before, position, active = self.toPlainText(), self.textCursor().position(), self._active
+        self.show_content(body, values)
+        after = self.toPlainText()
+        same = next(
+            (i for i, (a, b) in enumerate(zip(before, after, strict=False)) if a != b), len(before)
+        )
+        if position > same:
+            position += len(after) - len(before)
+        cursor = self.textCursor()
+        cursor.setPosition(max(0, min(position, len(after))))
+        self.setTextCursor(cursor)
+        if active:
+            inside = (p for p in self._places if p.start < cursor.position() <= p.end)
+            self._active = next((p.id for p in inside), 0)
 
     def _loaded(self, next_id: int) -> None:
         self._next_id = next_id
@@ -127,9 +173,9 @@ class SlotEdit(PaperEdit):
                     if last:
                         last = last._replace(end=end, text=last.text + text)
                     else:
-                        name = str(char_format.property(bodydoc.SLOT))
+                        slot = inline.slot(str(char_format.property(bodydoc.SLOT)))
                         blank = bool(char_format.property(bodydoc.SLOT_BLANK))
-                        last = Place(slot_id, name, fragment.position(), end, text, blank)
+                        last = Place(slot_id, slot, fragment.position(), end, text, blank)
             if last:
                 yield last
 
@@ -170,14 +216,15 @@ class SlotEdit(PaperEdit):
         others = [
             p
             for p in self._places
-            if fold(p.name) == fold(place.name) and p.id != place.id and _differs(p, place)
+            if _same_slot(p.slot, place.slot) and p.id != place.id and _differs(p, place)
         ]
         text = "" if place.blank else place.text.replace("\u200b", "")
         if others:
             key = fold(place.name)
             known = self._values.get(key, _NO_VALUE)
-            self._values[key] = known._replace(text=None if place.blank else text)
-            self._rewrite(others)
+            if not place.slot.modifiers:
+                self._values[key] = known._replace(text=None if place.blank else text)
+                self._rewrite(others)
         self.typed.emit(place.name, text)
 
     def _rewrite(self, places: list[Place]) -> None:
@@ -186,12 +233,12 @@ class SlotEdit(PaperEdit):
         cursor = QTextCursor(self.document())
         cursor.beginEditBlock()
         for place in sorted(places, key=lambda p: -p.start):
-            shown = self._shown(place.name)
+            shown = self._shown(place.slot)
             cursor.setPosition(place.start + 1)
             base = cursor.charFormat()
             cursor.setPosition(place.start)
             cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
-            made = slot_format(base, place.name, place.id, blank=shown.blank)
+            made = slot_format(base, place.slot.inner, place.id, blank=shown.blank)
             cursor.insertText(shown.text.replace("\n", BREAK), made)
         cursor.endEditBlock()
         self._loading = False
@@ -200,12 +247,20 @@ class SlotEdit(PaperEdit):
 
     def _follow_cursor(self) -> None:
         """Keep in mind the place being typed in: at its end, typing goes on inside it."""
-        position = self.textCursor().position()
+        position, before = self.textCursor().position(), self._active
         inside = next((p for p in self._places if p.start < position < p.end), None)
         if inside:
             self._active = inside.id
         elif not any(p.id == self._active and p.end == position for p in self._places):
             self._active = 0
+        if before and self._active != before and not self._loading:
+            self._settle()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """What was typed is written as it is to be read."""
+        super().focusOutEvent(event)
+        self._settle()
+        self.viewport().update()
 
     def _place_at(self, cursor: QTextCursor) -> Place | None:
         """The place that typing at the cursor would change."""
@@ -236,14 +291,16 @@ class SlotEdit(PaperEdit):
             cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
         probe = QTextCursor(self.document())
         probe.setPosition(place.start + 1)
-        made = slot_format(probe.charFormat(), place.name, place.id, blank=False)
+        made = slot_format(probe.charFormat(), place.slot.inner, place.id, blank=False)
         self._active = place.id
         cursor.insertText(text, made)
         self._active = place.id
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keep every keystroke on the right side of a place's edge."""
-        if event.matches(QKeySequence.StandardKey.Undo):
+        if self._at_left_out(event):
+            event.accept()
+        elif event.matches(QKeySequence.StandardKey.Undo):
             self.undo_wanted.emit()
         elif is_redo(event):
             self.redo_wanted.emit()
@@ -258,6 +315,35 @@ class SlotEdit(PaperEdit):
             self.ensureCursorVisible()
         else:
             super().keyPressEvent(event)
+
+    def _at_left_out(self, event: QKeyEvent) -> bool:
+        """The line that stands for a part that is left out is one thing: Return puts the part in,
+        deleting drops it, and nothing can be typed into it or joined with it."""
+        cursor = self.textCursor()
+        key = event.key()
+        kept = bodydoc.left_out(cursor.block())
+        if kept is None:
+            return self._would_join(cursor, key)
+        if key in _RETURN:
+            self.part_wanted.emit(kept)
+        elif key in _DELETING:
+            cursor.select(QTextCursor.SelectionType.BlockUnderCursor)
+            cursor.removeSelectedText()
+        else:
+            return _types(event)
+        return True
+
+    def _would_join(self, cursor: QTextCursor, key: int) -> bool:
+        if cursor.hasSelection():
+            ends = (cursor.selectionStart(), cursor.selectionEnd())
+            inside = (self.document().findBlock(end) for end in ends)
+            return key in _DELETING and any(bodydoc.left_out(b) is not None for b in inside)
+        block = cursor.block()
+        if key == Qt.Key.Key_Backspace and cursor.atBlockStart():
+            return bodydoc.left_out(block.previous()) is not None
+        if key == Qt.Key.Key_Delete and cursor.atBlockEnd():
+            return bodydoc.left_out(block.next()) is not None
+        return False
 
     def _return(self, event: QKeyEvent) -> bool:
         place = self._place_at(self.textCursor())
@@ -301,7 +387,7 @@ class SlotEdit(PaperEdit):
         base = cursor.charFormat()
         cursor.setPosition(place.start)
         cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
-        made = slot_format(base, place.name, place.id, blank=True)
+        made = slot_format(base, place.slot.inner, place.id, blank=True)
         cursor.insertText(value.label or place.name, made)
         cursor.setPosition(place.start)
         cursor.setPosition(
@@ -311,6 +397,9 @@ class SlotEdit(PaperEdit):
     def inputMethodEvent(self, event: QInputMethodEvent) -> None:
         """Composed letters go into places like typed ones."""
         text = event.commitString()
+        if text and bodydoc.left_out(self.textCursor().block()) is not None:
+            event.accept()
+            return
         if text and self._place_at(self.textCursor()) is not None:
             self.insert_text(text)
             event.accept()
@@ -320,6 +409,8 @@ class SlotEdit(PaperEdit):
     def insertFromMimeData(self, source: QMimeData) -> None:
         """Into a place goes plain text; elsewhere pasting is as on any paper."""
         place = self._place_at(self.textCursor())
+        if bodydoc.left_out(self.textCursor().block()) is not None:
+            return
         if place is None:
             super().insertFromMimeData(source)
             return
@@ -329,6 +420,10 @@ class SlotEdit(PaperEdit):
 
     def insert_plain(self, text: str) -> None:
         self.insert_text(text)
+
+
+def _same_slot(one: Slot, other: Slot) -> bool:
+    return (fold(one.name), one.modifiers) == (fold(other.name), other.modifiers)
 
 
 def _differs(one: Place, other: Place) -> bool:

@@ -7,10 +7,12 @@ from nebbet.core import checks
 from nebbet.core import letter as letters
 from nebbet.core.body import Body
 from nebbet.core.checks import Finding, Remedy
+from nebbet.core.errors import NebbetError
 from nebbet.core.inline import Line
 from nebbet.core.letter import Enclosure, Letter
-from nebbet.core.placeholders import Particular
+from nebbet.core.placeholders import Particular, text_in
 from nebbet.core.records import Case, Contact, fold
+from nebbet.desktop.kit.paper_edit import Kind
 from nebbet.desktop.kit.slot_edit import Value
 from nebbet.desktop.session import Session
 from nebbet.library.catalogue import Template, begin
@@ -71,7 +73,7 @@ class LetterModel(QObject):
         )
         self.letter, self.particulars = letters.work_out(letter, world)
         self.findings = checks.check(self.letter, self.particulars, catalogue.files.__contains__)
-        self.values = {fold(p.name): value_of(p) for p in self.particulars}
+        self.values = {fold(p.name): value_of(p, letter.language) for p in self.particulars}
 
     def _change(self, letter: Letter, act: str = "", *, text: bool = False) -> None:
         """Take a new state; text says that the words on the paper are other ones.
@@ -188,6 +190,11 @@ class LetterModel(QObject):
         if self.letter:
             self._change(checks.apply(self.letter, remedy), text=remedy.action != "drop attachment")
 
+    def keep_part(self, when: str) -> None:
+        """Keep a part that a condition would leave out."""
+        if self.letter:
+            self._change(letters.keep_part(self.letter, when, keep=True), text=True)
+
     def start_over(self, template: Template) -> None:
         """Take a template in the place of all that is written; the recipient and case stay."""
         if self.letter:
@@ -206,8 +213,24 @@ def started(letter: Letter, template: Template) -> Letter:
     return replace(made, answers=letter.answers)
 
 
-def value_of(particular: Particular) -> Value:
+def value_of(particular: Particular, language: str) -> Value:
     """How a value is shown on the paper."""
     placeholder = particular.placeholder
-    kind = "unknown" if not particular.known else "changed" if particular.changed else "value"
-    return Value(particular.text, placeholder.title, kind, placeholder.long)  # type: ignore[arg-type]
+    kind: Kind = "changed" if particular.changed else "value"
+    if not particular.known or particular.problem:
+        kind = "unknown"
+
+    def with_modifiers(modifiers: str) -> str | None:
+        try:
+            return text_in(particular, modifiers, language)
+        except NebbetError:
+            return None  # a finding says why
+
+    return Value(
+        particular.text,
+        placeholder.title,
+        kind,
+        placeholder.long,
+        with_modifiers,
+        particular.answer,
+    )

@@ -1,9 +1,10 @@
 """The letter on paper, edited in place."""
 
 from msgspec.structs import replace
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from nebbet.core.body import Body
 from nebbet.core.records import Contact, fold
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.body_tools import BodyTools
@@ -28,6 +29,7 @@ class LetterPaper(QWidget):
     def __init__(self, session: Session, model: LetterModel) -> None:
         super().__init__()
         self._session, self._model = session, model
+        self._shape: tuple[bool, ...] = ()
         self.to = Picker("To", self._offer, "Name, address or case number")
         self.lines = {part: self._line(part, name) for part, name in LINES.items()}
         self.body = SlotEdit(session.pictures)
@@ -49,6 +51,7 @@ class LetterPaper(QWidget):
         return line
 
     def _connect(self) -> None:
+        self.body.part_wanted.connect(self._model.keep_part)
         self.body.edited.connect(lambda: self._model.take_body(self.body.body()))
         for editor in self.editors:
             editor.typed.connect(self._model.type_value)
@@ -77,6 +80,7 @@ class LetterPaper(QWidget):
         for part, line in self.lines.items():
             line.show_content(getattr(letter, part), self._model.values)
         self.body.show_content(letter.body, self._model.values)
+        self._shape = _shape(letter.body)
         for part in ("cc", "bcc", "reply_to"):
             self.sheet.show_row(LINES[part], bool(getattr(letter, part)))
         self.more.setVisible(not all(getattr(letter, p) for p in ("cc", "bcc", "reply_to")))
@@ -89,12 +93,24 @@ class LetterPaper(QWidget):
             for part, line in self.lines.items():
                 line.show_other(getattr(letter, part), self._model.values)
             self.body.show_other(letter.body, self._model.values)
+            self._shape = _shape(letter.body)
             self._show_recipient()
 
     def _update(self) -> None:
         for editor in self.editors:
             editor.show_values(self._model.values)
+        letter = self._model.letter
+        if letter and _shape(letter.body) != self._shape:
+            # Not at once: the text may be in the middle of the change that brought this about.
+            QTimer.singleShot(0, self, self._reshape)
         self._show_recipient()
+
+    def _reshape(self) -> None:
+        """Put parts in or leave them out, as their conditions hold now."""
+        letter = self._model.letter
+        if letter and _shape(letter.body) != self._shape:
+            self._shape = _shape(letter.body)
+            self.body.show_reshaped(letter.body, self._model.values)
 
     def _show_recipient(self) -> None:
         recipient = self._model.letter.recipient if self._model.letter else None
@@ -218,6 +234,11 @@ class LetterPaper(QWidget):
         if not found.isNull():
             self.body.setTextCursor(found)
         self.body.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+
+def _shape(body: Body) -> tuple[bool, ...]:
+    """Which conditional blocks of a body are left out."""
+    return tuple(block.out for block in body if block.when)
 
 
 def _once(places: list[tuple[SlotEdit, Place]]) -> list[tuple[SlotEdit, Place]]:

@@ -96,7 +96,9 @@ class PullBox(QFrame):
         labels = {fold(p.name): p.placeholder.title for p in values}
         self._subject.setText(inline.shown(letter.subject, lambda n: f"[{labels[fold(n)]}]"))
         self._body.set_frame(self._session.catalogue.frame(letter.frame))
-        self._body.show_content(letter.body, {fold(p.name): value_of(p) for p in values})
+        self._body.show_content(
+            letter.body, {fold(p.name): value_of(p, letter.language) for p in values}
+        )
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Up, down and Return work from the field as from the list."""

@@ -249,12 +249,12 @@ class TemplateEditor(Place):
     def content(self) -> Content:
         """The template as it stands on the page."""
         self._take_text()
-        lines = {p: inline.source(self.lines[p].line()).strip() for p in _COPIES}
+        cc, bcc, reply_to = (inline.source(self.lines[p].line()).strip() for p in _COPIES)
         return msgspec.structs.replace(
             self._content,
             texts=dict(self._texts),
             placeholders=tuple(self.ledger.placeholders),
-            copies=Copies(**lines),
+            copies=Copies(cc, bcc, reply_to),
             enclosures=tuple(self.enclosures.enclosures),
         )
 

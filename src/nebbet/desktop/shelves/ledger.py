@@ -30,6 +30,8 @@ SOURCES: dict[Source, str] = {
     "case": "case",
     "fact": "fact",
     "date": "date rule",
+    "sum": "sum",
+    "first": "first of several",
 }
 _NEW = "new:"
 
@@ -99,7 +101,6 @@ class Ledger(QWidget):
         self.format, self.fallback, self.hint = QLineEdit(), QLineEdit(), QLineEdit()
         self.format.setPlaceholderText("short, medium, long, full or a CLDR pattern")
         self.required = QCheckBox("has to be completed")
-        self.long = QCheckBox("several lines")
         self._note = pieces.label("", "note", wrap=True)
         rows = (
             ("Name", self.name),
@@ -113,10 +114,9 @@ class Ledger(QWidget):
         for words, field in rows:
             theme.named(field, words)
             form.addRow(pieces.label(words, "faint"), field)
-        for box in (self.required, self.long):
-            theme.named(box, box.text())
-            box.toggled.connect(self._edited)
-        form.addRow(pieces.row(self.required, self.long, None))
+        theme.named(self.required, self.required.text())
+        self.required.toggled.connect(self._edited)
+        form.addRow(self.required)
         form.addRow(self._note)
         for line in (self.label, self.format, self.fallback, self.hint):
             line.textEdited.connect(self._edited)
@@ -233,7 +233,6 @@ class Ledger(QWidget):
         self.fallback.setText(found.fallback)
         self.hint.setText(found.hint)
         self.required.setChecked(found.required)
-        self.long.setChecked(found.long)
         self._showing = False
         self._explain(found)
 
@@ -250,7 +249,6 @@ class Ledger(QWidget):
             fallback=self.fallback.text(),
             hint=self.hint.text().strip(),
             required=self.required.isChecked(),
-            long=self.long.isChecked(),
         )
         self._replace(found, changed)
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator
 
+from msgspec.structs import replace
 from PySide6.QtGui import QTextCursor
 
 from nebbet.core import inline
@@ -27,7 +28,7 @@ class TemplateEdit(PaperEdit):
         for block in bodydoc.blocks(self.document()):
             for match in inline.SLOT.finditer(block.text()):
                 start = block.position() + match.start()
-                yield Mark(start, block.position() + match.end(), self._kind_of(match[1]))
+                yield Mark(start, block.position() + match.end(), self._kind_of(match["name"]))
 
     def insert_placeholder(self, name: str) -> None:
         """Put a placeholder at the cursor, in the style that stands there."""
@@ -42,6 +43,7 @@ class TemplateEdit(PaperEdit):
         for mark in reversed(list(self.marks())):
             cursor.setPosition(mark.start)
             cursor.setPosition(mark.end, QTextCursor.MoveMode.KeepAnchor)
-            if cursor.selectedText().strip("{} \t") == old:
-                cursor.insertText(f"{{{{{new}}}}}")
+            slot = inline.slot(cursor.selectedText().strip("{}"))
+            if slot.name == old:
+                cursor.insertText(inline.source((replace(slot, name=new),)))
         cursor.endEditBlock()
