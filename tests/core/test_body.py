@@ -21,11 +21,14 @@ from nebbet.core.body import (
     Run,
     completed,
     files_of,
-    names,
+    conditions,
+    decided,
     read,
     render_email,
     render_plain,
+    slots,
     tidy,
+    unconditional,
     write,
 )
 from nebbet.core.inline import Slot
@@ -43,10 +46,11 @@ LINK = st.sampled_from(
 RUN = st.builds(Run, st.one_of(TEXT, NAME.map(Slot)), st.booleans(), st.booleans(), LINK)
 PICTURE = st.builds(Picture, st.just(FILE), st.just(("Plan",)), st.integers(0, 900))
 INLINES = st.lists(st.one_of(RUN, st.just(Break()), PICTURE), max_size=5).map(tuple)
+WHEN = st.sampled_from(["", "", "case.fare > 10 GBP", 'vehicle contains "van"'])
 BLOCK = st.one_of(
-    st.builds(Paragraph, INLINES),
-    st.builds(Heading, INLINES, st.integers(1, 2)),
-    st.builds(ListItem, INLINES, st.booleans(), st.integers(0, 3)),
+    st.builds(Paragraph, INLINES, WHEN),
+    st.builds(Heading, INLINES, st.integers(1, 2), WHEN),
+    st.builds(ListItem, INLINES, st.booleans(), st.integers(0, 3), WHEN),
 )
 BODIES = st.lists(BLOCK, max_size=6).map(tidy)
 
@@ -139,8 +143,8 @@ def test_every_slot_is_completed_also_in_links_and_image_texts() -> None:
         f'<h1>{{{{a}}}}</h1><p>{{{{a}}}} <a href="https://x.example/{{{{a}}}}">{{{{b}}}}</a>'
         f'<img src="file:{FILE}" alt="Of {{{{a}}}}"></p><ul><li>{{{{a}}}}</ul>'
     )
-    assert sorted(names(body)) == ["a", "a", "a", "a", "a", "b"]
-    done = completed(body, {"a": "1", "b": "2"}.get)
+    assert sorted(slot.name for slot in slots(body)) == ["a", "a", "a", "a", "a", "b"]
+    done = completed(body, lambda slot: {"a": "1", "b": "2"}[slot.name])
     assert render_plain(done) == "1\n\n1 2 (https://x.example/1)[Of 1]\n\n- 1\n"
     assert write(done) == write(body), "completing never loses the placeholder"
     assert files_of(body) == [FILE]
@@ -231,3 +235,38 @@ def test_a_value_of_several_lines_breaks_in_both_parts() -> None:
     done = completed(read("<p>{{long}}</p>"), lambda _name: "one\ntwo")
     assert render_plain(done) == "one\ntwo\n"
     assert "one<br>\ntwo" in render_email(done)
+
+
+# Parts under a condition
+
+PARTS = (
+    "<p>One</p>\n"
+    '<div data-when="passengers &gt;= 10">\n<h2>Two</h2>\n<ul>\n<li>a\n</ul>\n</div>\n'
+    '<div data-when="case.vehicle is blank">\n<p>Three {{x}}</p>\n</div>\n<p>Four</p>\n'
+)
+
+
+def test_a_part_that_is_left_out_is_in_no_rendering_and_asks_for_nothing() -> None:
+    body = read(PARTS)
+    assert conditions(body) == ["passengers >= 10", "case.vehicle is blank"]
+    shown = decided(body, lambda when: when == "passengers >= 10")
+    assert render_plain(shown) == "One\n\nTwo\n\n- a\n\nFour\n"
+    assert "Three" not in render_email(shown)
+    assert list(slots(shown)) == []
+    assert write(shown) == write(body)  # nothing is lost
+    assert decided(shown, lambda _when: True) == body
+
+
+def test_a_condition_can_be_done_away_with() -> None:
+    body = decided(read(PARTS), lambda _when: False)
+    kept = unconditional(body, "passengers >= 10", keep=True)
+    assert render_plain(kept) == "One\n\nTwo\n\n- a\n\nFour\n"
+    dropped = unconditional(body, "passengers >= 10", keep=False)
+    assert conditions(dropped) == ["case.vehicle is blank"]
+
+
+def test_parts_within_parts_need_both_conditions() -> None:
+    nested = '<div data-when="a"><p>x</p><div data-when="b"><p>y</p></div><p>z</p></div>'
+    assert [block.when for block in read(nested)] == ["a", "(a) and (b)", "a"]
+    deep = '<div data-when="a">' * 300 + "x" + "</div>" * 300
+    assert len(read(deep)[0].when) < 100

@@ -84,7 +84,17 @@ def test_values_survive_json(value: object) -> None:
 
 
 @pytest.mark.parametrize(
-    "raw", [None, [], {}, {"date": "soon"}, {"money": "x", "currency": "GBP"}, {"time": "25:99"}]
+    "raw",
+    [
+        None,
+        [None],
+        {},
+        {"money": "1", "currency": "pounds"},
+        float("nan"),
+        {"date": "soon"},
+        {"money": "x", "currency": "GBP"},
+        {"time": "25:99"},
+    ],
 )
 def test_what_is_no_value_is_told(raw: object) -> None:
     with pytest.raises(NebbetError, match="cannot be read"):

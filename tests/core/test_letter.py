@@ -288,10 +288,10 @@ def test_stops_come_before_doubts(complete: Letter, world: World) -> None:
             "{{resaon}} is used but not declared; did you mean {{reason}}?",
         ),
         (
-            {"placeholders": (Placeholder("reason", source="date", of="next Tuesday"),)},
+            {"placeholders": (Placeholder("reason", source="date", of="next Tuesdy"),)},
             "declaration",
             "stop",
-            "Reason: The date rule “next Tuesday” cannot be read at character 1",
+            "Reason: The date rule “next Tuesdy” cannot be read at character 6",
         ),
         (
             {"placeholders": (Placeholder("reason", source="case"),)},

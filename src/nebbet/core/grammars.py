@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from lark import Lark
 
 LONGEST = 2000  # characters; no rule or sum that a person wrote is longer
+LONGEST_NAME = 80
 DEEPEST = 60  # parentheses within each other
 
 

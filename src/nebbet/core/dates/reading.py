@@ -21,7 +21,7 @@ from nebbet.core.dates.rules import (
     Rule,
     Weekday,
 )
-from nebbet.core.grammars import Grammar, Refusal
+from nebbet.core.grammars import LONGEST_NAME, Grammar, Refusal
 
 _GRAMMAR = rf"""
 start: base? step* late?
@@ -112,6 +112,8 @@ class _Builder:
             raise Refusal(token.start_pos, "a day that there is, such as 2026-11-25") from None
 
     def name(self, parts: list[Any]) -> Base:
+        if len(parts[0]) > LONGEST_NAME:
+            raise Refusal(parts[0].start_pos, f"a name of at most {LONGEST_NAME} signs")
         return Base("name", " ".join(str(parts[0]).split()))
 
     def braced(self, parts: list[Any]) -> Base:

@@ -107,7 +107,8 @@ def _begin(
     if base.kind == "name":
         if base.name not in named:
             raise NebbetError(
-                f"“{base.name}” has no date here, so “{wording(rule)}” cannot be worked out"
+                f"“{base.name}” has no date here, so “{wording(rule)}” cannot be worked out",
+                advice="Counting begins at today, or at a placeholder that has a date",
             )
         return named[base.name], False
     day = day_of(moment)

@@ -95,7 +95,9 @@ def _number(value: Decimal, locale: "Locale", style: str) -> str:
     from babel import numbers
 
     if style in ("short", "long"):
-        length: Literal["short", "long"] = "short" if style == "short" else "long"
+        # Where CLDR has no long form, it is the short one.
+        has_long = "long" in locale.compact_decimal_formats
+        length: Literal["short", "long"] = "long" if style == "long" and has_long else "short"
         return numbers.format_compact_decimal(
             value, format_type=length, locale=locale, fraction_digits=1
         )

@@ -6,7 +6,7 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
-from nebbet.core.grammars import Grammar, Refusal
+from nebbet.core.grammars import LONGEST_NAME, Grammar, Refusal
 from nebbet.core.sums.parts import (
     Between,
     Binary,
@@ -89,7 +89,7 @@ NO.5: /(no|false)\b/i
 TODAY.5: /today\b/i
 FUNCTION.5: /(min|max|round)(?=\s*\()/i
 BETWEEN.6: /(working\s+)?days\s+between\b/i
-DAY.7: /\d{{4}}-\d\d-\d\d([T ]\d\d:\d\d)?(?![\d:-])/
+DAY.7: /\d{{4}}-\d\d-\d\d([T ]\d\d:\d\d)?(?![\d-])/
 TIME.7: /\d{{1,2}}:\d\d(?!\d)/
 MONEY.7: /[£€][ ]?{_NUMBER}(?!\d)|{_NUMBER}[ ]?(?!AND|NOT)[A-Z]{{3}}\b/
 NUMBER.4: /{_NUMBER}(?![\d.])/
@@ -194,6 +194,8 @@ class _Builder:
         return Name("today", parts[0].start_pos)
 
     def name(self, parts: list[Any]) -> Name:
+        if len(parts[0]) > LONGEST_NAME:
+            raise Refusal(parts[0].start_pos, f"a name of at most {LONGEST_NAME} signs")
         return Name(" ".join(str(parts[0]).split()), parts[0].start_pos)
 
     def braced(self, parts: list[Any]) -> Name:
