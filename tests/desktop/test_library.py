@@ -176,7 +176,7 @@ def test_a_date_rule_is_explained_while_it_is_written(editor: Hand) -> None:
     ledger.of.setFocus()
     ledger.of.selectAll()
     editor.type("today + 2 weks")
-    assert "expected days, weeks, months or working days" in ledger._note.text()
+    assert "expected days, weeks, months, years, working days" in ledger._note.text()
     ledger.of.selectAll()
     editor.type("today + 2 weeks")
     assert ledger._note.text() == (

@@ -95,7 +95,7 @@ def _needs(names: list[str], what: str, content: Content, world: World) -> Itera
 
 def _declaration(placeholder: Placeholder, content: Content, world: World) -> Iterator[Finding]:
     title = placeholder.title
-    if placeholder.source != "blank" and not placeholder.of.strip():
+    if placeholder.source != "blank" and not tried(placeholder):
         wanted = _WANTED.get(placeholder.source, f"which {placeholder.source} field it takes")
         said = f"{title} does not say {wanted}"
         yield Finding("declaration", "stop", "placeholders", said, placeholder.name)

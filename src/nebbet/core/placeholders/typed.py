@@ -116,7 +116,10 @@ def _decimal(text: str, locale: "Locale") -> Decimal:
     return found
 
 
-_AMOUNT = re.compile(r"([^\d\s.,+\-−]{0,5})\s*([+\-−]?\s*\d[\d\s.,’']*?)\s*([^\d\s.,’']{0,5})")
+_AMOUNT = re.compile(
+    r"(?P<sign>[+\-−]?)\s*(?P<before>[^\d\s.,+\-−]{0,5})\s*"
+    r"(?P<number>[+\-−]?\d[\d\s.,'’]*?)\s*(?P<after>[^\d\s.,'’]{0,5})"
+)
 _SYMBOLS = {"£": "GBP", "€": "EUR", "zł": "PLN", "₹": "INR", "¥": "JPY"}
 _KRONER = {"nb": "NOK", "nn": "NOK", "no": "NOK", "sv": "SEK", "da": "DKK", "is": "ISK"}
 
@@ -126,13 +129,13 @@ def _money(text: str, placeholder: Placeholder, language: str, _today: date) -> 
 
     locale = language_of(language)
     match = _AMOUNT.fullmatch(text)
-    if match is None or (match[1] and match[3]):
+    if match is None or (match["before"] and match["after"]):
         raise Unreadable(f"“{text}” is not an amount of money")
-    currency = _currency(match[1] or match[3], placeholder.currency, locale)
+    currency = _currency(match["before"] or match["after"], placeholder.currency, locale)
     try:
-        amount = _decimal(match[2], locale)
+        amount = _decimal(match["sign"] + match["number"], locale)
     except Unclear as unclear:
-        clearer = tuple(text.replace(match[2], c) for c in unclear.clearer)
+        clearer = tuple(text.replace(match["number"], c) for c in unclear.clearer)
         problem = f"“{text}” is not an amount as it is written here"
         raise Unclear(problem, clearer) from None
     places = get_currency_precision(currency)
