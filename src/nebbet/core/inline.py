@@ -137,6 +137,8 @@ def typos(text: str) -> tuple[Typo, ...]:
     """
     found: list[Typo] = []
     for start, piece in _between_slots(text):
+        if "{" not in piece:
+            continue
         for match in _TYPO.finditer(piece):
             meant = _meant(match)
             if match["late"] is None or meant:  # braces of a style sheet are no placeholder

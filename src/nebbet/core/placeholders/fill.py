@@ -2,6 +2,7 @@
 
 import html
 from collections.abc import Mapping
+from functools import lru_cache
 
 from msgspec import Struct
 
@@ -50,7 +51,9 @@ def fill(
     """
     line = inline.parse(text)
     done, failed = _fill(line, values, language, as_html=as_html)
-    problems = [*_typos(text), *_placed(line, failed, values)]
+    problems = _typos(text)
+    if failed:
+        problems += _placed(line, failed, values)
     problems.sort(key=lambda problem: (problem.line, problem.column))
     return Filled(done, tuple(problems[:MOST_PROBLEMS]))
 
@@ -72,7 +75,7 @@ def _fill(
     failed: dict[int, str] = {}
     for index, part in enumerate(line):
         if isinstance(part, str):
-            parts.append(part.replace(ESCAPED, "{{"))
+            parts.append(part.replace(ESCAPED, "{{") if "\\" in part else part)
             continue
         try:
             parts.append(_written(part, by_name, language, as_html=as_html))
@@ -85,13 +88,25 @@ def _fill(
 def _written(slot: Slot, by_name: Mapping[str, Value], language: str, *, as_html: bool) -> str:
     """The text of one place. Raises KeyError when there is no value for it."""
     value = by_name.get(fold(slot.name), "")
-    if value in ("", ()):
+    kind = value.__class__
+    if kind in (str, tuple) and not value:
         instead = modifiers.read(slot.modifiers).instead
         if instead is not None:
             return instead
         value = by_name[fold(slot.name)]
-    text = modifiers.write(value, slot.modifiers, language)
+    if kind is str and not slot.modifiers:
+        text = str(value)
+    else:
+        kinds = tuple(map(type, value)) if isinstance(value, tuple) else ()
+        text = _formatted(value, slot.modifiers, language, kinds)
     return html.escape(text) if as_html else text
+
+
+@lru_cache(maxsize=4096, typed=True)
+def _formatted(value: Value, written: str, language: str, _kinds: tuple[type, ...]) -> str:
+    """A value as its place writes it; the kinds are those of a list's items, which equality does not
+    tell apart."""
+    return modifiers.write(value, written, language)
 
 
 def _placed(line: Line, failed: Mapping[int, str], values: Mapping[str, Value]) -> list[Problem]:

@@ -49,11 +49,15 @@ def show(value: Value, language: str = DEFAULT_LANGUAGE, style: str = "") -> str
     'Ana, Bo and Cy'
     """
     if isinstance(value, tuple):
-        from babel.lists import format_list
-
-        items = [_show(item, language, style) for item in value]
-        return str(format_list(items, locale=language_of(language)))
+        return _joined(tuple(_show(item, language, style) for item in value), language)
     return _show(value, language, style)
+
+
+@lru_cache(maxsize=1024)
+def _joined(items: tuple[str, ...], language: str) -> str:
+    from babel.lists import format_list
+
+    return str(format_list(items, locale=language_of(language)))
 
 
 @lru_cache(maxsize=4096, typed=True)
