@@ -16,6 +16,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.message.encoded import EncodedFiles
+from nebbet.core.placeholders import World
 from nebbet.core.records import Member
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
@@ -71,6 +72,7 @@ class Session(QObject):
         self.outbox: list[Queued] = []
         self.entries: list[Registered] = []
         self.drafts: dict[str, bytes] = {}
+        self._answers: dict[str, dict[str, str]] = {}
         self.operations = Operations(self)
         self.network = Operations(self)
         self.picture_loads = Operations(self)
@@ -105,6 +107,7 @@ class Session(QObject):
         self.letters = found.letters | self.letters  # one begun before the files were open stays
         self.drafts, self.catalogue = found.drafts, found.catalogue
         self.entries, self.outbox = found.entries, found.outbox
+        self._answers = found.answers
         self._tell_start(found.recovered, found.broken)
         self._carrier = Carrier(self._office(), self._carried.emit)
         self._carrier.start()
@@ -184,6 +187,18 @@ class Session(QObject):
         """The person at the keyboard."""
         return self.catalogue.members.get(self.settings.member)
 
+    def world_for(self, letter: Letter) -> World:
+        """What the values of a letter can come from, now."""
+        return self.catalogue.world(
+            self.parts.now(),
+            self.me,
+            letter.language,
+            letter.recipient,
+            letter.case,
+            letter.calendar,
+            self._answers.get(letter.template),
+        )
+
     # Open letters
 
     def keep(self, letter: Letter) -> None:
@@ -238,7 +253,7 @@ class Session(QObject):
         moment, hold = self.parts.now(), self.settings.hold_seconds
         self.operations.run(
             lambda: self._enqueue(letter, me, moment, moment.timestamp() + hold),
-            lambda _done: self._on_enqueued(letter),
+            lambda kept: self._on_enqueued(letter, kept),
             partial(self._on_not_enqueued, letter),
         )
         return True
@@ -248,7 +263,7 @@ class Session(QObject):
         self.keep(letter)
         self.voice.fail(error)
 
-    def _enqueue(self, letter: Letter, me: Member, moment: datetime, due: float) -> None:
+    def _enqueue(self, letter: Letter, me: Member, moment: datetime, due: float) -> dict[str, str]:
         from nebbet.core.message.compose import compose  # in the background, where it may take time
 
         frame = self.catalogue.frame(letter.frame)
@@ -259,8 +274,11 @@ class Session(QObject):
             Item(letter.id, letter, outgoing, entry_for(letter, me, outgoing, moment)),
             due,
         )
+        return self.stores.keep_answers(letter)
 
-    def _on_enqueued(self, letter: Letter) -> None:
+    def _on_enqueued(self, letter: Letter, kept: dict[str, str]) -> None:
+        if kept:
+            self._answers.setdefault(letter.template, {}).update(kept)
         self._on_the_way.discard(letter.id)
         self.letters.pop(letter.id, None)
         self._unkept.pop(letter.id, None)

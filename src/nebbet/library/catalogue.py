@@ -1,18 +1,19 @@
 """The library as everybody reads it: one frozen picture in memory."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import datetime
 from typing import Literal
 
 from msgspec import Struct, field
 from msgspec.structs import replace
 
+from nebbet.core import inline
 from nebbet.core.body import Frame
 from nebbet.core.dates import WorkingCalendar, zone_of
 from nebbet.core.letter import Content, Letter, Texts, start
-from nebbet.core.placeholders import World
+from nebbet.core.placeholders import Placeholder, World, implied
 from nebbet.core.ranking import Entry
-from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.core.records import Case, Contact, Fact, Member, case_fields, fold
 
 USAGE_WEEKS = 12
 
@@ -132,6 +133,23 @@ def begin(
         case=case,
         language=language,
     )
+
+
+def example_case(
+    catalogue: Catalogue, declared: Iterable[Placeholder], texts: Mapping[str, Texts]
+) -> str:
+    """The id of a case that has as many of the fields that a template takes as any; "" if there
+    is none."""
+    wanted = {fold(p.of) for p in declared if p.source == "case"}
+    for text in texts.values():
+        found = inline.slots(inline.parse(f"{text.subject}\n{text.body}"))
+        made = (implied(slot.name) for slot in found)
+        wanted |= {fold(p.of) for p in made if p and p.source == "case"}
+
+    def fits(case: Case) -> int:
+        return len(wanted & {fold(name) for name in case_fields(case)})
+
+    return max(catalogue.cases.values(), key=fits).id if catalogue.cases else ""
 
 
 def template_entries(catalogue: Catalogue) -> list[Entry]:

@@ -22,6 +22,7 @@ from sqlalchemy import (
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter, from_json, to_json
+from nebbet.core.records import fold
 from nebbet.library.engine import explained, sqlite_engine
 
 VERSION = 1
@@ -41,6 +42,14 @@ draft_table = Table(
     metadata,
     Column("template", String(64), primary_key=True),
     Column("data", LargeBinary, nullable=False),
+)
+
+answer_table = Table(
+    "answer",
+    metadata,
+    Column("template", String(64), primary_key=True),
+    Column("name", String(120), primary_key=True),
+    Column("text", Text, nullable=False),
 )
 
 outbox_table = Table(
@@ -116,6 +125,28 @@ def keep_draft(engine: Engine, template: str, data: bytes | None) -> None:
         connection.execute(delete(draft_table).where(draft_table.c.template == template))
         if data is not None:
             connection.execute(insert(draft_table).values(template=template, data=data))
+
+
+def keep_answers(engine: Engine, letter: Letter) -> dict[str, str]:
+    """Keep the answers of a letter that its template asks to remember; gives them back."""
+    wanted = {fold(p.name) for p in letter.placeholders if p.remember and p.source == "blank"}
+    kept = {name: text for name, text in letter.answers.items() if name in wanted and text}
+    with explained("The answers cannot be kept for next time"), engine.begin() as connection:
+        for name, text in kept.items():
+            mine = (answer_table.c.template == letter.template, answer_table.c.name == name)
+            connection.execute(delete(answer_table).where(*mine))
+            row = {"template": letter.template, "name": name, "text": text}
+            connection.execute(insert(answer_table).values(row))
+    return kept
+
+
+def answers(engine: Engine) -> dict[str, dict[str, str]]:
+    """The remembered answers, by template and folded name."""
+    found: dict[str, dict[str, str]] = {}
+    with explained("Your last answers cannot be read"), engine.connect() as connection:
+        for template, name, text in connection.execute(select(answer_table)):
+            found.setdefault(template, {})[name] = text
+    return found
 
 
 def drafts(engine: Engine) -> dict[str, bytes]:

@@ -28,6 +28,7 @@ class AtStart(Struct, frozen=True):
     catalogue: Catalogue
     entries: list[Registered]
     outbox: list[Queued]
+    answers: dict[str, dict[str, str]]
     recovered: int
     broken: int
 
@@ -49,6 +50,7 @@ class Stores(Struct, frozen=True):
             catalogue=self.library.catalogue(now),
             entries=self.entries(),
             outbox=self.queued(),
+            answers=personal.answers(self.personal),
             recovered=recovered,
             broken=broken,
         )
@@ -69,6 +71,10 @@ class Stores(Struct, frozen=True):
     def keep_draft(self, template: str, data: bytes | None) -> None:
         """Keep an unsaved state of a template, or forget it."""
         personal.keep_draft(self.personal, template, data)
+
+    def keep_answers(self, letter: Letter) -> dict[str, str]:
+        """Keep the answers that a letter's template asks to remember."""
+        return personal.keep_answers(self.personal, letter)
 
     def enqueue(self, item: Item, due: float) -> None:
         """Put a letter into the outbox."""

@@ -20,6 +20,7 @@ from nebbet.core.letter.letter import (
     work_out,
     written,
 )
+from nebbet.core.letter.renaming import renamed
 
 __all__ = [
     "Attachment",
@@ -38,6 +39,7 @@ __all__ = [
     "merge_declared",
     "names",
     "rename",
+    "renamed",
     "reworded",
     "slots",
     "start",

@@ -104,8 +104,8 @@ def _written(slot: Slot, by_name: Mapping[str, Value], language: str, *, as_html
 
 @lru_cache(maxsize=4096, typed=True)
 def _formatted(value: Value, written: str, language: str, _kinds: tuple[type, ...]) -> str:
-    """A value as its place writes it; the kinds are those of a list's items, which equality does not
-    tell apart."""
+    """A value as its place writes it; the kinds are those of a list's items, for equality does
+    not tell them apart."""
     return modifiers.write(value, written, language)
 
 

@@ -2,7 +2,7 @@
 
 from nebbet.core.sums.parts import Fixed, Name, Part, Percent, Table, names, tables
 from nebbet.core.sums.reading import read
-from nebbet.core.sums.wording import wording
+from nebbet.core.sums.wording import renamed, with_table, wording
 from nebbet.core.sums.working import (
     NoValue,
     Result,
@@ -29,7 +29,9 @@ __all__ = [
     "kind_of",
     "names",
     "read",
+    "renamed",
     "tables",
+    "with_table",
     "wording",
     "work_out",
 ]

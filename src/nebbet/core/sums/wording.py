@@ -30,7 +30,21 @@ def wording(part: Part) -> str:
     >>> wording(read("(a+b)*by days_before:14->100%,else 0%"))
     '(a + b) * by days_before: 14 → 100%, else 0%'
     """
-    return write(part, lambda name: name.name if _plain(name.name) else f"{{{{{name.name}}}}}")
+    return write(part, _named)
+
+
+def with_table(part: Part, table: Table, text: str) -> str:
+    """Write a sum with other text in the place of one of its tables."""
+    return write(part, _named, lambda at: text if at is table else None)
+
+
+def renamed(part: Part, matches: Callable[[str], bool], right: str) -> str:
+    """Write a sum with another name in the place of those that match."""
+    return write(part, lambda n: _named(Name(right) if matches(n.name) else n))
+
+
+def _named(name: Name) -> str:
+    return name.name if _plain(name.name) else f"{{{{{name.name}}}}}"
 
 
 def write(

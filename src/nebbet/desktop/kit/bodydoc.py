@@ -295,6 +295,23 @@ def read_body(document: QTextDocument) -> Body:
     return tidy(found)
 
 
+def condition_of(block: QTextBlock) -> str:
+    """The condition under which a block belongs to the letter, or nothing."""
+    return str(block.blockFormat().property(WHEN) or "") if block.isValid() else ""
+
+
+def set_condition(cursor: QTextCursor, when: str, *, first: bool) -> None:
+    """Let the block at the cursor belong only under a condition; "" is always."""
+    made = cursor.blockFormat()
+    made.clearProperty(WHEN)
+    made.setLeftMargin(_CONDITION_INDENT if when else 0)
+    if when:
+        made.setProperty(WHEN, when)
+    if first and not cursor.block().textList():
+        made.setTopMargin(20 if when else 12)
+    cursor.setBlockFormat(made)
+
+
 def left_out(block: QTextBlock) -> str | None:
     """The condition of the part that a block stands for, if it stands for one."""
     kept = block.blockFormat().property(PART) if block.isValid() else None

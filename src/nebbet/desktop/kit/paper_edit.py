@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator
 from typing import Literal, NamedTuple
 
+from msgspec.structs import replace
 from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
@@ -50,6 +51,7 @@ class PaperEdit(QTextEdit):
 
     edited = Signal()
     entered = Signal()
+    names_conditions = True  # whether the words of a condition stand above its part
     keeps_undo = True  # heirs whose text is only a part of what can be undone say False
 
     def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
@@ -153,6 +155,38 @@ class PaperEdit(QTextEdit):
         """Turn the blocks of the selection into headings; 0 makes them paragraphs."""
         self._reshape(lambda parts: bodies.Heading(parts, level) if level else Paragraph(parts))
 
+    def condition(self) -> str:
+        """The condition of the part that the cursor is in, or nothing."""
+        return bodydoc.condition_of(self.textCursor().block())
+
+    def set_condition(self, when: str) -> None:
+        """Let the selected paragraphs, or the part at the cursor, belong only under a condition;
+        "" is always. One step of undo."""
+        first, last = self._part_at_cursor()
+        cursor = QTextCursor(first)
+        cursor.beginEditBlock()
+        block = first
+        while block.isValid():
+            cursor.setPosition(block.position())
+            bodydoc.set_condition(cursor, when, first=block == first)
+            if block == last:
+                break
+            block = block.next()
+        cursor.endEditBlock()
+        self.viewport().update()
+
+    def _part_at_cursor(self) -> tuple[QTextBlock, QTextBlock]:
+        cursor = self.textCursor()
+        first = self.document().findBlock(cursor.selectionStart())
+        last = self.document().findBlock(cursor.selectionEnd())
+        when = bodydoc.condition_of(first)
+        if when and not cursor.hasSelection():
+            while bodydoc.condition_of(first.previous()) == when:
+                first = first.previous()
+            while bodydoc.condition_of(last.next()) == when:
+                last = last.next()
+        return first, last
+
     def set_list(self, *, ordered: bool) -> None:
         """Turn the blocks of the selection into list items, or back into paragraphs."""
         held = self.textCursor().block().textList()
@@ -170,14 +204,16 @@ class PaperEdit(QTextEdit):
         block = first
         while block.isValid():
             cursor.setPosition(block.position())
-            self._reshape_block(cursor, make(()), writer)
+            shape = replace(make(()), when=bodydoc.condition_of(block))
+            self._reshape_block(cursor, shape, writer)
             if block == last:
                 break
             block = block.next()
         cursor.endEditBlock()
 
     def _reshape_block(self, cursor: QTextCursor, shape: bodies.Block, writer: Writer) -> None:
-        writer.dress_block(cursor, shape)
+        begins = bodydoc.condition_of(cursor.block().previous()) != shape.when
+        writer.dress_block(cursor, shape, first=begins)
         level = shape.level if isinstance(shape, bodies.Heading) else 0
         whole = writer.char_format(heading=level)
         made = QTextCharFormat()
@@ -261,8 +297,26 @@ class PaperEdit(QTextEdit):
         for mark in self.marks():
             for rect in self.rects(mark.start, mark.end):
                 paint_mark(painter, rect, mark.kind)
+        self._paint_conditions(painter)
         painter.end()
         super().paintEvent(event)
+
+    def _paint_conditions(self, painter: QPainter) -> None:
+        """A rule beside every part that hangs on a condition, and in a template its words."""
+        layout, before = self.document().documentLayout(), ""
+        look = theme.LIGHT  # paper is light in either scheme
+        for block in bodydoc.blocks(self.document()):
+            when = bodydoc.condition_of(block)
+            if when:
+                rect = layout.blockBoundingRect(block)
+                top = rect.top() - (6 if when == before else 0)
+                painter.setPen(QPen(QColor(look.plum), 2))
+                painter.drawLine(QPointF(2, top), QPointF(2, rect.bottom()))
+                if self.names_conditions and when != before:
+                    painter.setFont(theme.ui_font(11))
+                    painter.setPen(QColor(look.plum))
+                    painter.drawText(QPointF(14, rect.top() - 5), f"only if {when}")
+            before = when
 
     def rects(self, start: int, end: int) -> Iterator[QRectF]:
         """Where a stretch of text stands, one rectangle for each line, in document coordinates."""

@@ -79,6 +79,7 @@ class SlotEdit(PaperEdit):
     undo_wanted = Signal()
     redo_wanted = Signal()
     keeps_undo = False
+    names_conditions = False
 
     def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
         self._values: dict[str, Value] = {}

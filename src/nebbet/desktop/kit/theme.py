@@ -208,6 +208,7 @@ QWidget#column[side="right"] {{ border-left: 1px solid {rule}; }}
 QFrame#rule {{ background: {rule}; border: none; max-height: 1px; min-height: 1px; }}
 QLabel#faint, QLabel#note {{ color: {faint}; }}
 QLabel#note {{ font-size: 12px; }}
+QLabel[wrong="true"] {{ color: {brick}; }}
 QLabel#heading {{ color: {faint}; font-size: 12px; font-weight: 600; padding: 2px 0; }}
 QLabel#title {{ font-family: Literata; font-size: 18px; font-weight: 600; color: {ink}; }}
 QLabel#stop {{ color: {brick}; }}

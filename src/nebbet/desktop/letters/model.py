@@ -62,17 +62,11 @@ class LetterModel(QObject):
             self.worked_out.emit()
 
     def _work_out(self, letter: Letter) -> None:
-        catalogue = self._session.catalogue
-        world = catalogue.world(
-            self._session.parts.now(),
-            self._session.me,
-            letter.language,
-            letter.recipient,
-            letter.case,
-            letter.calendar,
-        )
+        world = self._session.world_for(letter)
         self.letter, self.particulars = letters.work_out(letter, world)
-        self.findings = checks.check(self.letter, self.particulars, catalogue.files.__contains__)
+        self.findings = checks.check(
+            self.letter, self.particulars, self._session.catalogue.files.__contains__
+        )
         self.values = {fold(p.name): value_of(p, letter.language) for p in self.particulars}
 
     def _change(self, letter: Letter, act: str = "", *, text: bool = False) -> None:
@@ -188,7 +182,8 @@ class LetterModel(QObject):
     def mend(self, remedy: Remedy) -> None:
         """Apply a finding's remedy."""
         if self.letter:
-            self._change(checks.apply(self.letter, remedy), text=remedy.action != "drop attachment")
+            words = remedy.action not in ("drop attachment", "answer")
+            self._change(checks.apply(self.letter, remedy), text=words)
 
     def keep_part(self, when: str) -> None:
         """Keep a part that a condition would leave out."""

@@ -130,6 +130,7 @@ class LettersPage(Place):
         self.add_key("Undo", "Ctrl+Z", self.model.undo)
         self.add_key("Redo", "Ctrl+Shift+Z", self.model.redo)
         self.add_key("Next finding", "F8", self.checks.next)
+        self.add_key("Mend the finding", "Shift+F8", self.checks.mend)
         self.add_key("Send", "Ctrl+Return", self._send_key)
         self.add_key("Take the last letter back", "Ctrl+Shift+Return", self._take_back_last)
         self.add_key("Go to the case", "Ctrl+G", self.case.setFocus)

@@ -5,19 +5,30 @@ from functools import partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.letters.model import LetterModel
 
 _GROUPS = (
     ("case", "Case"),
     ("recipient", "Recipient"),
     ("date", "Dates"),
+    ("sum", "Sums"),
+    ("first", "Others"),
     ("fact", "Facts"),
     ("sender", "You"),
+    ("copy", "Copies"),
 )
 _LABEL_WIDTH = 96
 
@@ -50,7 +61,7 @@ class ValueRow(QWidget):
         super().__init__()
         self.name = particular.name
         self._long = particular.placeholder.long
-        self.field = LongValue() if self._long else QLineEdit()
+        self.field = LongValue() if self._long else self._line(particular)
         title = particular.placeholder.title
         theme.named(self.field, title)
         self._note = pieces.label("", "note", wrap=True)
@@ -66,13 +77,51 @@ class ValueRow(QWidget):
         grid.addWidget(caption, 0, 0, Qt.AlignmentFlag.AlignTop)
         grid.addWidget(self.field, 0, 1)
         grid.addLayout(pieces.row(pieces.grow(self._note), self._back), 1, 1)
+        self._clearer = QHBoxLayout()
+        self._clearer.setSpacing(8)
+        grid.addLayout(self._clearer, 2, 1)
+        self._offered: tuple[str, ...] = ()
+        self._particular = particular
         if isinstance(self.field, LongValue):
             self.field.textChanged.connect(self._type_long)
             self.field.entered.connect(self.entered)
         else:
             self.field.textEdited.connect(lambda text: self.typed.emit(self.name, text))
-            self.field.returnPressed.connect(self.entered)
+            self.field.editingFinished.connect(self._show_as_read)
+            if isinstance(self.field, Picker):
+                self.field.picked.connect(self._pick)
+                self.field.entered.connect(lambda _text: self._left())
+            else:
+                self.field.returnPressed.connect(self.entered)
         self.show_value(particular)
+
+    def _line(self, particular: Particular) -> QLineEdit:
+        """A field of one line; with a list where there is something to choose from."""
+        choices = _choices(particular)
+        if not choices:
+            return QLineEdit()
+        made = Picker(
+            particular.placeholder.title,
+            lambda words: (
+                [Choice(c, c) for c in choices if fold(words) in fold(c)]
+                or [Choice(c, c) for c in choices]
+            ),
+        )
+        made.free = True
+        return made
+
+    def _pick(self, choice: str) -> None:
+        self.typed.emit(self.name, choice)
+        self._show_as_read()
+        self.entered.emit()
+
+    def _left(self) -> None:
+        if self.field.hasFocus():
+            self.entered.emit()
+
+    def _show_as_read(self) -> None:
+        """Show a value that was typed as the letter writes it."""
+        self._show_text(self._particular.text or "")
 
     def _type_long(self) -> None:
         self.typed.emit(self.name, self._text())
@@ -89,15 +138,12 @@ class ValueRow(QWidget):
     def show_value(self, particular: Particular) -> None:
         """Bring the row up to date without disturbing who types in it."""
         text = particular.text or ""
-        if text != self._text():
-            self.field.blockSignals(True)
-            if isinstance(self.field, LongValue):
-                self.field.setPlainText(text)
-            else:
-                self.field.setText(text)
-                if not self.field.hasFocus():
-                    self.field.setCursorPosition(0)
-            self.field.blockSignals(False)
+        self._particular = particular
+        typing = self.field.hasFocus() and particular.answer == self._text()
+        if not typing:
+            self._show_text(text)
+        self._offer(particular.clearer)
+        pieces.restyle(self._note, "wrong", bool(particular.problem))
         pieces.restyle(self.field, "blank", particular.is_blank)
         own = particular.placeholder.source == "blank"
         if not self._long:
@@ -107,8 +153,49 @@ class ValueRow(QWidget):
         self.field.setToolTip(text)
         self.field.setAccessibleDescription(self._note.text())
 
+    def _show_text(self, text: str) -> None:
+        if text == self._text():
+            return
+        self.field.blockSignals(True)
+        if isinstance(self.field, LongValue):
+            self.field.setPlainText(text)
+        elif isinstance(self.field, Picker):
+            self.field.show_text(text)
+        else:
+            self.field.setText(text)
+            if not self.field.hasFocus():
+                self.field.setCursorPosition(0)
+        self.field.blockSignals(False)
+
+    def _offer(self, clearer: tuple[str, ...]) -> None:
+        """Ask back: one button for each thing that the typed text could mean."""
+        if clearer == self._offered:
+            return
+        self._offered = clearer
+        pieces.clear(self._clearer)
+        for text in clearer:
+            choose = pieces.button(text, partial(self._choose, text), "words")
+            theme.named(choose, f"{self._particular.placeholder.title}: {text} is meant")
+            self._clearer.addWidget(choose)
+        if clearer:
+            self._clearer.addStretch(1)
+
+    def _choose(self, text: str) -> None:
+        self.typed.emit(self.name, text)
+        self._show_as_read()
+        self.field.setFocus()
+
+
+def _choices(particular: Particular) -> tuple[str, ...]:
+    placeholder = particular.placeholder
+    if placeholder.kind == "yes/no":
+        return ("yes", "no")
+    return placeholder.choices if placeholder.kind == "choice" else ()
+
 
 def _note(particular: Particular) -> str:
+    if particular.problem:
+        return particular.problem
     if particular.changed:
         worked = particular.default or "nothing"
         return f"changed by hand; was “{worked}” ({particular.note})"

@@ -84,14 +84,7 @@ class PullBox(QFrame):
         if template is None:
             return
         letter = started(self._letter, template)
-        world = self._session.catalogue.world(
-            self._session.parts.now(),
-            self._session.me,
-            letter.language,
-            letter.recipient,
-            letter.case,
-            letter.calendar,
-        )
+        world = self._session.world_for(letter)
         letter, values = letters.work_out(letter, world)
         labels = {fold(p.name): p.placeholder.title for p in values}
         self._subject.setText(inline.shown(letter.subject, lambda n: f"[{labels[fold(n)]}]"))

@@ -43,9 +43,21 @@ class Attachments(FileDrop):
         self._shown = attachments
         pieces.clear(self._rows)
         for index, attachment in enumerate(attachments):
-            self._rows.addLayout(self._row(index, attachment))
-        total = sum(a.size for a in attachments)
-        self._total.setText(f"{size_words(total)} in all" if len(attachments) > 1 else "")
+            row = self._left_out if attachment.out else self._row
+            self._rows.addLayout(row(index, attachment))
+        going = [a for a in attachments if not a.out]
+        total = sum(a.size for a in going)
+        self._total.setText(f"{size_words(total)} in all" if len(going) > 1 else "")
+
+    def _left_out(self, _index: int, attachment: Attachment) -> QHBoxLayout:
+        """A file whose condition does not hold: said, with a way to attach it all the same."""
+        name = inline.shown(attachment.name, "[{}]".format)
+        shown = pieces.label(f"{name}: only if {attachment.when}", "note", wrap=True)
+        keep = pieces.button("attach", partial(self._model.keep_part, attachment.when), "words")
+        theme.named(keep, f"Attach {name} all the same")
+        made = QHBoxLayout()
+        pieces.fill(made, pieces.grow(shown), keep)
+        return made
 
     def _row(self, index: int, attachment: Attachment) -> QHBoxLayout:
         name = inline.shown(attachment.name, "[{}]".format)
@@ -110,9 +122,17 @@ class Checks(QWidget):
         if finding.remedy:
             remedy = finding.remedy
             mend = pieces.button("mend", lambda: self._model.mend(remedy), "words")
-            theme.named(mend, remedy.words, remedy.words)
+            theme.named(mend, remedy.words, f"{remedy.words} (Shift+F8)")
             made.addWidget(mend, 0, Qt.AlignmentFlag.AlignTop)
         return made
+
+    def mend(self) -> None:
+        """Mend the finding that was shown last, or the first one that can be mended."""
+        found = self._model.findings
+        shown = found[self._at : self._at + 1] if self._at >= 0 else ()
+        remedy = next((f.remedy for f in (*shown, *found) if f.remedy), None)
+        if remedy:
+            self._model.mend(remedy)
 
     def next(self) -> None:
         """Show the next finding."""
@@ -156,7 +176,8 @@ class SendControl(QWidget):
         self._words.setVisible(hold > 0)
 
     def try_to_send(self) -> None:
-        """Send, or say what stands in the way."""
+        """Work the letter out as it is on this day, and send it, or say what stands in the way."""
+        self._model.refresh()
         found = self._model.findings
         grade = checks.worst(found)
         if grade == "stop" or (grade == "doubt" and self._accepted != found):

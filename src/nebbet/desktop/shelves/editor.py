@@ -5,11 +5,22 @@ from typing import cast
 import msgspec
 from msgspec import Struct
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QTabBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QStackedWidget,
+    QTabBar,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nebbet.core import body as bodies
-from nebbet.core import checks, inline
+from nebbet.core import checks, dates, inline
+from nebbet.core import letter as letters
 from nebbet.core.checks import Finding
+from nebbet.core.dates import calendar_for
+from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Copies, Texts
 from nebbet.core.placeholders import World, language_of
 from nebbet.desktop.kit import pieces, theme
@@ -18,10 +29,13 @@ from nebbet.desktop.kit.paper_edit import Kind
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.kit.sheet import Desk, Sheet
 from nebbet.desktop.session import AUTOSAVE, Session
+from nebbet.desktop.shelves.condition import ConditionField
+from nebbet.desktop.shelves.copies import ConditionalCopies
 from nebbet.desktop.shelves.enclosures import Enclosures
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.template_edit import TemplateEdit
-from nebbet.library.catalogue import Template
+from nebbet.desktop.shelves.year_view import YearView
+from nebbet.library.catalogue import Template, example_case
 
 LINES = {"subject": "Subject", "cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To"}
 _COPIES = ("cc", "bcc", "reply_to")
@@ -57,6 +71,7 @@ class TemplateEditor(Place):
         self._content = Content()
         self._texts: dict[str, Texts] = {}
         self._language = ""
+        self._example: str | None = None
         self._loading = True
         self._accepted: tuple[Finding, ...] = ()
         self.title_field, self.note = QLineEdit(), QLineEdit()
@@ -66,7 +81,11 @@ class TemplateEditor(Place):
         self.lines = {part: self._line(name) for part, name in LINES.items()}
         self.body = TemplateEdit(self._kind_of, session.pictures)
         theme.named(self.body, "Body of the template")
-        self.enclosures = Enclosures(session.add_files)
+        self.enclosures = Enclosures(session.add_files, self.ledger.resolution)
+        self.copies = ConditionalCopies(self.ledger.resolution)
+        self.condition = ConditionField("Condition of the paragraphs", self.ledger.resolution)
+        self.calendar = QLineEdit()
+        self.year = YearView()
         self.save_button = pieces.button("Save", self.save, "primary", "Ctrl+S")
         self.back = pieces.button("Back to the shelves (Esc)", self.leave)
         self._last = self.body
@@ -95,20 +114,55 @@ class TemplateEditor(Place):
         self.languages.setDrawBase(False)
         self.languages.setExpanding(False)
         self.sheet = Sheet([(LINES[part], self.lines[part]) for part in LINES], self.body)
-        tools = BodyTools(self.body, self._session.add_files)
         head = QWidget()
         title = pieces.row(self.back, pieces.grow(self.title_field), self.shelf)
         pieces.fill(QVBoxLayout(head), title, self.languages, margin=8)
-        middle = QWidget()
-        pieces.fill(QVBoxLayout(middle), head, pieces.rule(), tools, Desk(self.sheet), spacing=0)
+        writing = QWidget()
+        pieces.fill(
+            QVBoxLayout(writing), head, pieces.rule(), self._tools(), Desk(self.sheet), spacing=0
+        )
+        self._middle = QStackedWidget()
+        self._middle.addWidget(writing)
+        self._middle.addWidget(self.year)
         inside = QWidget()
-        pieces.fill(QVBoxLayout(inside), self.ledger, self.enclosures, None, spacing=14)
+        pieces.fill(
+            QVBoxLayout(inside),
+            self.ledger,
+            self.copies,
+            self.enclosures,
+            self._working_days(),
+            None,
+            spacing=14,
+        )
         inside.layout().setContentsMargins(0, 0, 8, 0)  # type: ignore[union-attr]
         side = pieces.column(
             "right", pieces.scrolled(inside), pieces.rule(), self.note, self.save_button
         )
         side.setFixedWidth(330)
-        pieces.fill(QHBoxLayout(self), middle, side, spacing=0)
+        pieces.fill(QHBoxLayout(self), self._middle, side, spacing=0)
+
+    def _tools(self) -> QWidget:
+        """The formats, and under which condition the paragraphs at the cursor belong."""
+        made = QWidget()
+        when = pieces.row(
+            pieces.label("only if", "faint"), pieces.grow(self.condition), self.condition.note
+        )
+        when.setContentsMargins(8, 0, 8, 4)
+        self.condition.note.setMinimumWidth(160)
+        tools = BodyTools(self.body, self._session.add_files)
+        pieces.fill(QVBoxLayout(made), tools, when, spacing=0)
+        return made
+
+    def _working_days(self) -> QWidget:
+        """The public holidays that the template's date rules count with."""
+        made = QWidget()
+        theme.named(self.calendar, "Public holidays")
+        self.calendar.setPlaceholderText("the team's own; or a code: FR, DE-BY")
+        self._calendar_note = pieces.label("", "note", wrap=True)
+        head = pieces.label("Working days", "heading")
+        line = pieces.row(pieces.label("Holidays of", "faint"), pieces.grow(self.calendar))
+        pieces.fill(QVBoxLayout(made), head, pieces.rule(), line, self._calendar_note, spacing=3)
+        return made
 
     def _connect(self) -> None:
         for editor in (*self.lines.values(), self.body):
@@ -120,9 +174,17 @@ class TemplateEditor(Place):
         self.ledger.insert.connect(self._insert)
         self.ledger.renamed.connect(self._renamed)
         self.enclosures.changed.connect(self._edited)
+        self.copies.changed.connect(self._edited)
+        self.calendar.textEdited.connect(self._other_calendar)
+        self.condition.editingFinished.connect(self._set_condition)
+        self.body.cursorPositionChanged.connect(self._show_condition)
+        self.ledger.form.year.connect(self.see_year)
+        self.year.left.connect(self._leave_year)
         self.languages.currentChanged.connect(self._switch)
         self.add_key("Save a new edition", "Ctrl+S", self.save)
         self.add_key("Insert a placeholder", "Ctrl+D", self.ledger.inserter.setFocus)
+        self.add_key("Condition of the paragraphs", "Ctrl+Shift+I", self.condition.setFocus)
+        self.add_key("A year of the date rule", "Ctrl+Shift+Y", self.see_year)
         self.add_key("Back to the shelves", "Esc", self.leave)
 
     # Opening
@@ -142,16 +204,25 @@ class TemplateEditor(Place):
             self.shelf.addItem(shelf.name, shelf.id)
         self.shelf.setCurrentIndex(self.shelf.findData(draft.shelf))
         self.note.clear()
-        self._content, self._texts = draft.content, dict(draft.content.texts)
         self.sheet.set_frame(self._session.catalogue.frame(draft.content.frame))
-        self.ledger.show_placeholders(draft.content.placeholders)
-        self.enclosures.show_enclosures(draft.content.enclosures)
-        for part in _COPIES:
-            self.lines[part].load(inline.parse(getattr(draft.content.copies, part)))
-        self._show_languages()
+        self._show_content(draft.content)
+        self._leave_year()
         self.save_button.setText(f"Save as edition {template.edition + 1}")
         self._loading = False
         self.title_field.setFocus() if not draft.title else self.body.setFocus()
+
+    def _show_content(self, content: Content, language: str = "") -> None:
+        """Show all that an edition holds, in one of its languages."""
+        self._content, self._texts = content, dict(content.texts)
+        self._example = None
+        self.calendar.setText(content.calendar)
+        self._calendar_note.clear()
+        self.ledger.show_placeholders(content.placeholders)
+        self.enclosures.show_enclosures(content.enclosures)
+        self.copies.show_copies(content.copies.conditional)
+        for part in _COPIES:
+            self.lines[part].load(inline.parse(getattr(content.copies, part)))
+        self._show_languages(language)
 
     def _kept_draft(self, template: Template) -> Draft:
         kept = self._session.drafts.get(template.id)
@@ -173,7 +244,7 @@ class TemplateEditor(Place):
         self._session.keep_draft(template.id, None)
         self.open(template)
 
-    def _show_languages(self) -> None:
+    def _show_languages(self, language: str = "") -> None:
         self.languages.blockSignals(True)
         while self.languages.count():
             self.languages.removeTab(0)
@@ -182,7 +253,11 @@ class TemplateEditor(Place):
             self.languages.setTabData(self.languages.addTab(str(name)), code)
         self.languages.blockSignals(False)
         self.languages.setVisible(len(self._texts) > 1)
-        self._show_text(next(iter(self._texts)))
+        chosen = language if language in self._texts else next(iter(self._texts))
+        self.languages.blockSignals(True)
+        self.languages.setCurrentIndex(list(self._texts).index(chosen))
+        self.languages.blockSignals(False)
+        self._show_text(chosen)
 
     def _show_text(self, code: str) -> None:
         self._language = code
@@ -203,12 +278,69 @@ class TemplateEditor(Place):
     # Following
 
     def _world(self) -> World:
-        session = self._session
+        session, catalogue = self._session, self._session.catalogue
         language = self._language or "en_GB"
-        return session.catalogue.world(session.parts.now(), session.me, language)
+        calendar = self._calendar_code()
+        if self._example is None:
+            self._example = example_case(catalogue, self.ledger.placeholders, self._texts)
+        case = catalogue.cases.get(self._example)
+        contact = catalogue.contacts.get(case.contact) if case else None
+        return catalogue.world(session.parts.now(), session.me, language, contact, case, calendar)
+
+    def _calendar_code(self) -> str:
+        """The template's own holidays, as long as there are such."""
+        code = self.calendar.text().strip()
+        try:
+            calendar_for(code)
+        except NebbetError:
+            return ""
+        return code
+
+    def _other_calendar(self, code: str) -> None:
+        try:
+            calendar_for(code.strip())
+        except NebbetError as error:
+            self._calendar_note.setText(error.sentence)
+        else:
+            self._calendar_note.clear()
+        self.ledger.form.explain()
+        self._edited()
+
+    # Conditions and the year
+
+    def _show_condition(self) -> None:
+        if not self.condition.hasFocus():
+            self.condition.setText(self.body.condition())
+
+    def _set_condition(self) -> None:
+        """Let the paragraphs belong only under the condition that was written."""
+        when = self.condition.text().strip()
+        if when != self.body.condition():
+            self.body.set_condition(when)
+        if self.condition.hasFocus():
+            self.body.setFocus()
+
+    def see_year(self) -> None:
+        """Show what the date rule at hand does over a year."""
+        found, world = self.ledger.current, self._world()
+        if found is None or found.source != "date":
+            self._session.voice.say("Choose a date rule in the ledger first: it has a year to see.")
+            return
+        try:
+            rule = dates.read(found.of)
+        except NebbetError as error:
+            self._session.voice.say(error.sentence)
+            return
+        self.year.show_rule(found.title, rule, world.today, world.calendar)
+        self._middle.setCurrentWidget(self.year)
+        self.year.chart.setFocus()
+
+    def _leave_year(self) -> None:
+        self._middle.setCurrentIndex(0)
+        self.body.setFocus()
 
     def _kind_of(self, name: str) -> Kind:
-        return cast(Kind, self.ledger.kind_of(name))
+        return self.ledger.kind_of(name)
 
     def _remember_editor(self) -> None:
         sender = self.sender()
@@ -230,19 +362,12 @@ class TemplateEditor(Place):
         self._last.setFocus()
 
     def _renamed(self, old: str, new: str) -> None:
-        """A renamed placeholder is renamed everywhere, in the other languages too."""
-        for editor in (*self.lines.values(), self.body):
-            editor.rename(old, new)
-        for code, texts in self._texts.items():
-            if code != self._language:
-                self._texts[code] = Texts(
-                    *(_renamed(t, old, new) for t in msgspec.structs.astuple(texts))
-                )
-        renamed = [
-            msgspec.structs.replace(e, name=_renamed(e.name, old, new))
-            for e in self.enclosures.enclosures
-        ]
-        self.enclosures.show_enclosures(tuple(renamed))
+        """A renamed placeholder is renamed everywhere: in all languages, sums and conditions."""
+        self._loading = True
+        self._show_content(letters.renamed(self.content(), old, new), self._language)
+        self.ledger.go_to(new)
+        self._loading = False
+        self._edited()
 
     # Keeping and saving
 
@@ -254,8 +379,9 @@ class TemplateEditor(Place):
             self._content,
             texts=dict(self._texts),
             placeholders=tuple(self.ledger.placeholders),
-            copies=Copies(cc, bcc, reply_to),
+            copies=Copies(cc, bcc, reply_to, tuple(self.copies.copies)),
             enclosures=tuple(self.enclosures.enclosures),
+            calendar=self.calendar.text().strip(),
         )
 
     def _draft(self) -> Draft:
@@ -320,15 +446,10 @@ class TemplateEditor(Place):
         session.change_library(write, done)
 
     def leave(self) -> None:
-        """Go back; what is not saved is kept."""
+        """Go back: from a year to the text, from the text to the shelves; what is not saved is
+        kept."""
+        if self._middle.currentWidget() is self.year:
+            self._leave_year()
+            return
         self.keep_draft()
         self.left.emit()
-
-
-def _renamed(text: str, old: str, new: str) -> str:
-    """Text with one placeholder's name changed."""
-    parts = (
-        inline.Slot(new) if isinstance(part, inline.Slot) and part.name == old else part
-        for part in inline.parse(text)
-    )
-    return inline.source(parts)

@@ -1,6 +1,5 @@
 """The enclosures of a template: library files with the names they get in the message."""
 
-from collections.abc import Callable
 from functools import partial
 
 from msgspec.structs import replace
@@ -9,8 +8,10 @@ from PySide6.QtWidgets import QLineEdit, QVBoxLayout
 
 from nebbet.core.letter import Enclosure
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.body_tools import AddFiles
 from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
+from nebbet.desktop.shelves.condition import ConditionField, Resolve
 
 
 class Enclosures(FileDrop):
@@ -18,8 +19,9 @@ class Enclosures(FileDrop):
 
     changed = Signal()
 
-    def __init__(self, add_files: Callable[[list[str], Callable[[Enclosure], None]], None]) -> None:
+    def __init__(self, add_files: AddFiles, resolution: Resolve) -> None:
         super().__init__(self.take_paths)
+        self._resolution = resolution
         self._add_files = add_files
         self.enclosures: list[Enclosure] = []
         self._rows = QVBoxLayout()
@@ -40,12 +42,21 @@ class Enclosures(FileDrop):
             name.textEdited.connect(partial(self._rename, index))
             size = pieces.label(size_words(enclosure.size), "note")
             drop = pieces.tool("x", f"Remove {enclosure.name}", partial(self._drop, index))
+            when = ConditionField(f"Condition of enclosure {index + 1}", self._resolution)
+            when.setText(enclosure.when)
+            when.textEdited.connect(partial(self._condition, index))
             self._rows.addLayout(pieces.row(pieces.grow(name), size, drop))
+            self._rows.addLayout(pieces.row(pieces.label("only if", "faint"), pieces.grow(when)))
+            self._rows.addWidget(when.note)
         if not self.enclosures:
             self._rows.addWidget(pieces.label("None. Drop a file here, or add one.", "note"))
 
     def _rename(self, index: int, name: str) -> None:
         self.enclosures[index] = replace(self.enclosures[index], name=name)
+        self.changed.emit()
+
+    def _condition(self, index: int, when: str) -> None:
+        self.enclosures[index] = replace(self.enclosures[index], when=when.strip())
         self.changed.emit()
 
     def _drop(self, index: int) -> None:

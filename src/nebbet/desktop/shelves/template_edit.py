@@ -2,9 +2,6 @@
 
 from collections.abc import Callable, Iterator
 
-from msgspec.structs import replace
-from PySide6.QtGui import QTextCursor
-
 from nebbet.core import inline
 from nebbet.desktop.kit import bodydoc
 from nebbet.desktop.kit.paper_edit import Kind, Mark, PaperEdit
@@ -35,15 +32,3 @@ class TemplateEdit(PaperEdit):
         cursor = self.textCursor()
         cursor.insertText(f"{{{{{name}}}}}")
         self.setTextCursor(cursor)
-
-    def rename(self, old: str, new: str) -> None:
-        """Rename a placeholder wherever it is used here, as one step."""
-        cursor = QTextCursor(self.document())
-        cursor.beginEditBlock()
-        for mark in reversed(list(self.marks())):
-            cursor.setPosition(mark.start)
-            cursor.setPosition(mark.end, QTextCursor.MoveMode.KeepAnchor)
-            slot = inline.slot(cursor.selectedText().strip("{}"))
-            if slot.name == old:
-                cursor.insertText(inline.source((replace(slot, name=new),)))
-        cursor.endEditBlock()

@@ -1,0 +1,117 @@
+"""The steps of a sum as a small table: from which value on, how much."""
+
+from functools import partial
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from nebbet.core import sums
+from nebbet.core.errors import NebbetError
+from nebbet.core.sums import Part, Table
+from nebbet.desktop.kit import pieces, theme
+
+_BEGUN = "by days_before: 14 → 100%, 3 → 75%, else 0%"
+
+
+class StepTable(QWidget):
+    """Edits the first table of steps in a sum. changed tells the sum's new text.
+
+    Rows that cannot be read yet stay as they are typed, and the sum with them.
+    """
+
+    changed = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._sum: Part | None = None
+        self._table: Table | None = None
+        self.by = QLineEdit()
+        theme.named(self.by, "Steps by", "What decides on the step: a placeholder, or days between")
+        self.by.textEdited.connect(self._edited)
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(4)
+        self._grid.setVerticalSpacing(2)
+        self.rows: list[tuple[QLineEdit, QLineEdit]] = []
+        self.otherwise = QLineEdit()
+        theme.named(self.otherwise, "Otherwise")
+        self.otherwise.textEdited.connect(self._edited)
+        self.begin = pieces.button("Add steps to the sum", self._begin, "words")
+        self.add = pieces.button("Add a step", self._add, "words")
+        self._box = QWidget()
+        head = pieces.row(pieces.label("Steps by", "faint"), pieces.grow(self.by))
+        foot = pieces.row(pieces.label("otherwise", "faint"), pieces.grow(self.otherwise))
+        pieces.fill(QVBoxLayout(self._box), head, self._grid, foot, pieces.row(self.add, None))
+        pieces.fill(QVBoxLayout(self), self._box, pieces.row(self.begin, None))
+
+    def show_sum(self, text: str) -> None:
+        """Show the table of a sum, if it has one; a sum that cannot be read changes nothing."""
+        try:
+            part = sums.read(text) if text.strip() else None
+        except NebbetError:
+            self._box.setVisible(self._table is not None)
+            return
+        found = sums.tables(part)[:1] if part else []
+        table = found[0] if found else None
+        self._sum = part
+        self.begin.setVisible(table is None)
+        self._box.setVisible(table is not None)
+        if table is not None and (self._table is None or self._text() != sums.wording(table)):
+            self._show(table)
+        self._table = table
+
+    def _show(self, table: Table) -> None:
+        self.by.setText(sums.wording(table.by))
+        self.otherwise.setText(sums.wording(table.otherwise))
+        pieces.clear(self._grid)
+        self.rows = []
+        for index, (limit, gives) in enumerate(table.rows):
+            self._show_row(index, sums.wording(limit), sums.wording(gives))
+
+    def _show_row(self, index: int, limit: str, gives: str) -> None:
+        fields = (QLineEdit(limit), QLineEdit(gives))
+        for field, name in zip(fields, ("from", "gives"), strict=True):
+            theme.named(field, f"Step {index + 1} {name}")
+            field.textEdited.connect(self._edited)
+        drop = pieces.tool("x", f"Take step {index + 1} out", partial(self._drop, fields))
+        row = self._grid.rowCount()
+        for column, piece in enumerate(
+            (pieces.label("from", "faint"), fields[0], pieces.label("→"), fields[1], drop)
+        ):
+            self._grid.addWidget(piece, row, column)
+        self.rows.append(fields)
+
+    def _text(self) -> str:
+        rows = [f"{limit.text()} → {gives.text()}" for limit, gives in self.rows]
+        return f"by {self.by.text()}: {', '.join(rows)}, else {self.otherwise.text()}"
+
+    def _edited(self, *_args: object) -> None:
+        if self._sum is not None and self._table is not None:
+            self.changed.emit(sums.with_table(self._sum, self._table, self._text()))
+
+    def _begin(self) -> None:
+        """Let the sum, or the whole of what is asked for, go by steps."""
+        whole = f"({sums.wording(self._sum)}) * {_BEGUN}" if self._sum is not None else _BEGUN
+        try:
+            whole = sums.wording(sums.read(whole))
+        except NebbetError:
+            return
+        self.changed.emit(whole)
+        self.by.setFocus()
+        self.by.selectAll()
+
+    def _add(self) -> None:
+        self._show_row(len(self.rows), "0", "0%")
+        self._edited()
+        self.rows[-1][0].setFocus()
+        self.rows[-1][0].selectAll()
+
+    def _drop(self, fields: tuple[QLineEdit, QLineEdit]) -> None:
+        if len(self.rows) == 1:
+            return  # a table needs a step
+        kept = [(a.text(), b.text()) for a, b in self.rows if (a, b) != fields]
+        pieces.clear(self._grid)
+        self.rows = []
+        for index, (limit, gives) in enumerate(kept):
+            self._show_row(index, limit, gives)
+        self._edited()
+        self.add.setFocus()
