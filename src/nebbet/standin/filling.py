@@ -31,7 +31,7 @@ def make_library(path: Path, mail: Path, now: datetime, *, past: bool) -> None:
 
 def fill_library(library: Library, world: World, now: datetime) -> None:
     """Put the demo's world into an empty library."""
-    library.put_calendar(world.calendar, world.closures)
+    library.put_calendar(world.calendar, world.closures, world.zone)
     library.put(*world.members, *world.facts, *world.contacts, *world.cases)
     library.put_frame(FRAME_ID, world.frame)
     known = {

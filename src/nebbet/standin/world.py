@@ -36,6 +36,7 @@ class World(Struct, frozen=True):
     """All that the demo begins with."""
 
     calendar: str
+    zone: str
     closures: Mapping[date, str]
     shelves: tuple[str, ...]
     members: tuple[Member, ...]
@@ -56,6 +57,7 @@ def read_world(today: date) -> World:
     domain = team["domain"]
     return World(
         calendar=team["calendar"],
+        zone=team["zone"],
         closures=_closures(team["closures"], today),
         shelves=tuple(team["shelves"]),
         members=read_members(),
@@ -91,8 +93,6 @@ def _case(row: dict[str, str], today: date, domain: str) -> Case:
         fields["sailing"] = datetime.combine(day, time.fromisoformat(row["time"]))
     if row["fare"]:
         fields["fare"] = Money(Decimal(row["fare"]), "GBP")
-    if row["kind"] == "damage claim":
-        fields["claim_until"] = day + timedelta(days=28)
     for pair in filter(None, row["more"].split(";")):
         name, _, text = pair.partition("=")
         fields[name] = _more(name, text)

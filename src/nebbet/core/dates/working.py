@@ -52,8 +52,12 @@ class Worked(Struct, frozen=True):
 
     @property
     def value(self) -> date | datetime:
-        """The result: a day, with its time where the rule gives one."""
-        return self.done[-1].after if self.done else self.base
+        """The result. It has a time of day where a step deals in hours or gives one; counting days
+        from a moment gives a day."""
+        if not self.done:
+            return self.base
+        last = self.done[-1].after
+        return last if any(map(has_clock, self.rule.steps)) else day_of(last)
 
     @property
     def day(self) -> date:
@@ -233,6 +237,16 @@ def bounds(day: date, which: Which, period: Period) -> tuple[date, date]:
     first = day.replace(month=(day.month - 1) // length * length + 1, day=1)
     first += relativedelta(months=away * length)
     return first, first + relativedelta(months=length, days=-1)
+
+
+def has_clock(step: Step) -> bool:
+    """Whether a step deals in hours, or gives a time of day."""
+    match step:
+        case Duration(text=text):
+            return durations.has_clock(text)
+        case Count(unit=unit):
+            return unit in ("hour", "minute")
+    return isinstance(step, At)
 
 
 def day_of(value: date | datetime) -> date:

@@ -5,9 +5,9 @@ from datetime import date, datetime, time, timedelta
 from msgspec import Struct
 
 from nebbet.core.dates.calendars import WorkingCalendar
-from nebbet.core.dates.rules import At, Count, Duration, Roll, Rule
+from nebbet.core.dates.rules import Roll, Rule
 from nebbet.core.dates.saying import explain
-from nebbet.core.dates.working import Done, Worked, day_of, work_out
+from nebbet.core.dates.working import Done, Worked, day_of, has_clock, work_out
 from nebbet.core.errors import NebbetError
 
 LENGTH = 366
@@ -39,15 +39,9 @@ def year_view(
     rule: Rule, first: date, calendar: WorkingCalendar, at: time = MORNING
 ) -> tuple[YearDay, ...]:
     """Work a rule out for 366 days from the first one on, each at the same time of day."""
-    needs_clock = any(_counts_hours(step) for step in rule.steps[:1])
+    needs_clock = any(map(has_clock, rule.steps))
     days = (first + timedelta(n) for n in range(LENGTH))
     return tuple(_one(rule, day, calendar, at, needs_clock=needs_clock) for day in days)
-
-
-def _counts_hours(step: object) -> bool:
-    return isinstance(step, Duration | At) or (
-        isinstance(step, Count) and step.unit in ("hour", "minute")
-    )
 
 
 def _one(
