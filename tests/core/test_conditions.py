@@ -121,13 +121,13 @@ def test_a_condition_that_cannot_be_told_stops_the_letter(world: World, me: Memb
 
 def test_an_answer_that_cannot_be_read_stops_and_is_mended_by_one_key(world: World) -> None:
     content = Content({"en_GB": Texts("S", "<p>{{day}}</p>")}, (Placeholder("day", kind="date"),))
-    letter = letters.answer(started(world, content), "day", "3/12")
+    letter = letters.answer(started(world, content), "day", "12/25/2026")
     (found,) = [f for f in found_in(letter, world) if f.rule == "value"]
     assert (found.severity, found.sentence) == (
         "stop",
-        "Day: “3/12” could be 3 December 2026 or 12 March 2027",
+        "Day: “12/25/2026” has no such month: is 25 December 2026 meant?",
     )
-    assert found.remedy and found.remedy.words == "Use 3 December 2026"
+    assert found.remedy and found.remedy.words == "Use 25 December 2026"
     assert found_in(checks.apply(letter, found.remedy), world) == ()
     free = letters.answer(
         started(world, Content({"en_GB": Texts("S", "<p>{{case.sailing}}</p>")})),

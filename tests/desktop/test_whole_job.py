@@ -18,7 +18,7 @@ choice.
 You can choose what suits you better:
 
 - Travel on another sailing. We are holding places for you on Friday at 08:15, the Gannet, at no \
-extra charge. Please tell us by Thursday, 26 November 2026, 17.00, that you would like them.
+extra charge. Please tell us by Thursday, 26 November 2026, 17:00 that you would like them.
 - Have your money back. We return the whole fare of £148.50 to the card you paid with by Monday, \
 7 December 2026.
 """

@@ -1,6 +1,6 @@
 """The library as everybody reads it: one frozen picture in memory."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Literal
 
@@ -11,7 +11,7 @@ from nebbet.core import inline
 from nebbet.core.body import Frame
 from nebbet.core.dates import WorkingCalendar, zone_of
 from nebbet.core.letter import Content, Letter, Texts, start
-from nebbet.core.placeholders import Placeholder, World, implied
+from nebbet.core.placeholders import World, implied
 from nebbet.core.ranking import Entry
 from nebbet.core.records import Case, Contact, Fact, Member, case_fields, fold
 
@@ -135,21 +135,23 @@ def begin(
     )
 
 
-def example_case(
-    catalogue: Catalogue, declared: Iterable[Placeholder], texts: Mapping[str, Texts]
-) -> str:
-    """The id of a case that has as many of the fields that a template takes as any; "" if there
-    is none."""
-    wanted = {fold(p.of) for p in declared if p.source == "case"}
-    for text in texts.values():
+def example_cases(catalogue: Catalogue, content: Content, about: str) -> list[str]:
+    """The ids of the cases that have most of the fields a template takes; those first whose kind
+    is nearest to what the template is about."""
+    from rapidfuzz import fuzz
+
+    wanted = {fold(p.of) for p in content.placeholders if p.source == "case"}
+    for text in content.texts.values():
         found = inline.slots(inline.parse(f"{text.subject}\n{text.body}"))
         made = (implied(slot.name) for slot in found)
         wanted |= {fold(p.of) for p in made if p and p.source == "case"}
-
-    def fits(case: Case) -> int:
-        return len(wanted & {fold(name) for name in case_fields(case)})
-
-    return max(catalogue.cases.values(), key=fits).id if catalogue.cases else ""
+    fits = {
+        case.id: len(wanted & {fold(name) for name in case_fields(case)})
+        for case in catalogue.cases.values()
+    }
+    best = [c for c in catalogue.cases.values() if fits[c.id] == max(fits.values())]
+    best.sort(key=lambda c: -fuzz.token_set_ratio(c.kind.casefold(), about.casefold()))
+    return [case.id for case in best]
 
 
 def template_entries(catalogue: Catalogue) -> list[Entry]:

@@ -59,7 +59,9 @@ def _values(letter: Letter, particulars: Iterable[Particular]) -> Iterator[Findi
             yield _problem(particular)
         elif particular.is_blank and (key in used or particular.placeholder.source == "blank"):
             said = f"{particular.placeholder.title} is not completed: {particular.note}"
-            yield Finding("blank", "stop", "particulars", said, particular.name)
+            yield Finding(
+                "blank", "stop", "particulars", said, particular.name, _rename(particular)
+            )
     told: set[str] = set()
     for slot in letters.slots(letter):
         if slot.modifiers and slot.inner not in told and fold(slot.name) in known:
@@ -72,8 +74,8 @@ def _problem(particular: Particular) -> Finding:
     placeholder = particular.placeholder
     severity: Severity = "stop" if placeholder.source == "blank" else "doubt"
     remedy = None
-    if particular.clearer:
-        text = particular.clearer[0]
+    if len(particular.clearer) == 1:
+        (text,) = particular.clearer
         remedy = Remedy(f"Use {text}", "answer", particular.name, text)
     said = f"{placeholder.title}: {particular.problem}"
     return Finding("value", severity, "particulars", said, particular.name, remedy)
@@ -95,11 +97,15 @@ def _undecided(letter: Letter) -> Iterator[Finding]:
 
 
 def _unknown(particular: Particular) -> Finding:
-    right = particular.meant
-    remedy = Remedy(f"Use “{right}”", "rename", particular.name, right) if right else None
     said = particular.note[:1].upper() + particular.note[1:]
     severity: Severity = "stop" if particular.is_blank else "doubt"
-    return Finding("unknown", severity, "particulars", said, particular.name, remedy)
+    return Finding("unknown", severity, "particulars", said, particular.name, _rename(particular))
+
+
+def _rename(particular: Particular) -> Remedy | None:
+    """What lets a mistyped name be the one that was meant."""
+    right = particular.meant
+    return Remedy(f"Use “{right}”", "rename", particular.name, right) if right else None
 
 
 def _recipient(letter: Letter) -> Iterator[Finding]:
@@ -154,13 +160,14 @@ def _subject(letter: Letter) -> Iterator[Finding]:
 def _leftovers(letter: Letter) -> Iterator[Finding]:
     for part, lines in (("subject", [letter.subject]), ("body", list(lines_of(letter.body)))):
         for line in lines:
-            text = inline.shown(line, blank=lambda _name: "")
-            yield from _leftovers_in(part, text)
+            yield from _leftovers_in(part, line)
 
 
-def _leftovers_in(part: str, text: str) -> Iterator[Finding]:
+def _leftovers_in(part: str, line: inline.Line) -> Iterator[Finding]:
+    text = inline.shown(line, blank=lambda _name: "")
+    plain = "\n".join(piece for piece in line if isinstance(piece, str))
     where = f"in the {'subject' if part == 'subject' else 'text'}"
-    if typo := next(iter(inline.typos(text)), None):
+    if typo := next(iter(inline.typos(plain)), None):
         remedy = Remedy(f"Use {typo.meant}", "mend braces", typo.text, typo.meant)
         said = f"{typo.sentence[:-1] if typo.meant else typo.sentence} ({where})"
         yield Finding("leftover", "stop", part, said, typo.text, remedy if typo.meant else None)

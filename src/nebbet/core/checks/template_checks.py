@@ -128,10 +128,23 @@ def _mistakes(placeholder: Placeholder, content: Content, world: World) -> Itera
         yield error.what
     if placeholder.kind == "choice" and not placeholder.choices:
         yield "it is a choice without anything to choose from"
-    resolution = Resolution(content.placeholders, world, {})
+    yield from _fails(placeholder, Resolution(content.placeholders, world, {}))
+
+
+def _fails(placeholder: Placeholder, resolution: Resolution) -> Iterator[str]:
+    """What keeps a placeholder from ever having a value, as far as the example shows."""
     note = resolution.particular(placeholder.name).note
     if note.startswith("a circle"):
         yield note
+    elif placeholder.source == "sum":
+        try:
+            resolution.work_out(placeholder)
+        except sums.Unanswered:
+            return  # the example only lacks a value
+        except sums.SumError as error:
+            yield error.what
+        except NebbetError:
+            return  # told already: it cannot be read
 
 
 def _date_rule(placeholder: Placeholder, content: Content, world: World) -> Iterator[str]:

@@ -141,6 +141,10 @@ class Resolution:
             return Decision(None, said)
         return Decision(result.value, result.explanation)
 
+    def work_out(self, placeholder: Placeholder) -> sums.Result:
+        """Work the sum of a placeholder out. Raises NebbetError with what stands in the way."""
+        return sums.work_out(sums.read(placeholder.of), self._scope(placeholder.rounding))
+
     def particular(self, name: str) -> Particular:
         """The particular of one name."""
         key = fold(name)
@@ -148,6 +152,8 @@ class Resolution:
             placeholder = self._declared.get(key) or implied(name)
             answer = self._answers.get(key)
             found = self._work(placeholder, answer) if placeholder else self._unknown(name, answer)
+            if found.is_blank and placeholder and key not in self._declared:
+                found = self._with_nearest(found)
             # A circle is entered at several names; the outermost one is kept.
             self._done[key] = found
         return self._done[key]
@@ -240,6 +246,14 @@ class Resolution:
             return "", f"{reason}; the text has its own words for that"
         return None, reason
 
+    def _with_nearest(self, found: Particular) -> Particular:
+        """A field that is not there, with the one that was probably meant."""
+        known = known_names(self._declared.values(), self.world)
+        close = nearest(found.name, known, cutoff=85)
+        if close is None or fold(close) == fold(found.name):
+            return found
+        return replace(found, meant=close, note=f"{found.note}; did you mean “{close}”?")
+
     def _unknown(self, name: str, answer: str | None) -> Particular:
         note, close = self.not_known(name)
         return Particular(
@@ -313,7 +327,7 @@ def text_in(particular: Particular, wanted: str, language: str) -> str | None:
     return modifiers.write(value, wanted, language, particular.placeholder.format)
 
 
-def nearest(name: str, candidates: Iterable[str]) -> str | None:
+def nearest(name: str, candidates: Iterable[str], cutoff: int = 60) -> str | None:
     """The known name that a mistyped one most likely stands for, or None.
 
     >>> nearest("bokking", ["booking", "sailing"])
@@ -323,7 +337,7 @@ def nearest(name: str, candidates: Iterable[str]) -> str | None:
 
     # A name of one or two letters would be near to nearly everything.
     known = [c for c in candidates if len(c) > 2 or len(name) <= 3]
-    found = process.extractOne(name[:100], known, processor=fold, score_cutoff=60)
+    found = process.extractOne(name[:100], known, processor=fold, score_cutoff=cutoff)
     return found[0] if found else None
 
 
@@ -401,8 +415,7 @@ def _day_of(name: str, at: Resolution) -> date | datetime:
 
 
 def _sum(placeholder: Placeholder, at: Resolution) -> _Found:
-    scope = at._scope(placeholder.rounding)
-    result = sums.work_out(sums.read(placeholder.of), scope)
+    result = at.work_out(placeholder)
     return result.value, result.explanation
 
 

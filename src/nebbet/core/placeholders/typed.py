@@ -44,7 +44,8 @@ def read(text: str, placeholder: Placeholder, language: str, today: date) -> Rea
         value = _READERS[placeholder.kind](text.strip(), placeholder, language, today)
         return Reading(value, _out_of_bounds(value, placeholder, language, today))
     except Unclear as unclear:
-        return Reading(None, str(unclear), unclear.clearer)
+        fitting = (c for c in unclear.clearer if not read(c, placeholder, language, today).problem)
+        return Reading(None, str(unclear), tuple(fitting))
     except (Unreadable, NebbetError) as problem:
         return Reading(None, str(problem).rstrip("."))
 

@@ -53,6 +53,10 @@ class SumError(NebbetError):
     """A sum that can be read but not worked out: kinds that do not go together, a missing value."""
 
 
+class Unanswered(SumError):
+    """A sum that waits for a value."""
+
+
 class NoValue(Exception):
     """Raised by a lookup for a name that has no value; says why."""
 
@@ -175,7 +179,7 @@ class _Worker:
         try:
             return self.scope.value(name)
         except NoValue as missing:
-            raise SumError(str(missing)) from None
+            raise Unanswered(str(missing)) from None
 
     def _is_blank(self, part: Part) -> bool:
         if isinstance(part, Name) and part.name != "today":

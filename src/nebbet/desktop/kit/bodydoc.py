@@ -113,7 +113,8 @@ class Writer:
                 if left_out:
                     self._left_out(cursor, when, blocks)
                     continue
-                self.dress_block(cursor, block, first=index == 0)
+                # A letter has no room for the words of a condition: it looks as it is sent.
+                self.dress_block(cursor, block, first=index == 0 and self._show is None)
                 self.inlines(cursor, block)
 
     def _left_out(self, cursor: QTextCursor, when: str, blocks: Body) -> None:

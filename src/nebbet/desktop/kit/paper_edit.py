@@ -309,13 +309,13 @@ class PaperEdit(QTextEdit):
             when = bodydoc.condition_of(block)
             if when:
                 rect = layout.blockBoundingRect(block)
-                top = rect.top() - (6 if when == before else 0)
+                left, top = rect.left() - 8, rect.top() - (12 if when == before else 0)
                 painter.setPen(QPen(QColor(look.plum), 2))
-                painter.drawLine(QPointF(2, top), QPointF(2, rect.bottom()))
+                painter.drawLine(QPointF(left, top), QPointF(left, rect.bottom()))
                 if self.names_conditions and when != before:
                     painter.setFont(theme.ui_font(11))
                     painter.setPen(QColor(look.plum))
-                    painter.drawText(QPointF(14, rect.top() - 5), f"only if {when}")
+                    painter.drawText(QPointF(left, rect.top() - 5), f"only if {when}")
             before = when
 
     def rects(self, start: int, end: int) -> Iterator[QRectF]:

@@ -86,6 +86,7 @@ class SlotEdit(PaperEdit):
         self._places: list[Place] = []
         self._next_id = 1
         self._active = 0
+        self._inserting = False
         super().__init__(pictures, single=single)
         self.document().setUndoRedoEnabled(False)
         self.cursorPositionChanged.connect(self._follow_cursor)
@@ -248,6 +249,8 @@ class SlotEdit(PaperEdit):
 
     def _follow_cursor(self) -> None:
         """Keep in mind the place being typed in: at its end, typing goes on inside it."""
+        if self._inserting:
+            return
         position, before = self.textCursor().position(), self._active
         inside = next((p for p in self._places if p.start < position < p.end), None)
         if inside:
@@ -293,9 +296,9 @@ class SlotEdit(PaperEdit):
         probe = QTextCursor(self.document())
         probe.setPosition(place.start + 1)
         made = slot_format(probe.charFormat(), place.slot.inner, place.id, blank=False)
-        self._active = place.id
+        self._active, self._inserting = place.id, True
         cursor.insertText(text, made)
-        self._active = place.id
+        self._inserting = False
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keep every keystroke on the right side of a place's edge."""

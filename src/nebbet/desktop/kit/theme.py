@@ -136,7 +136,9 @@ def choose(look: str) -> None:
 def _dress(application: QApplication) -> None:
     look = tokens()
     application.setPalette(_palette(look))
-    application.setStyleSheet(_STYLE.format(**vars(look)))
+    # One grey that is seen on light and dark: a style sheet takes pictures only from files.
+    chevron = files("nebbet.desktop") / "assets" / "icons" / "chevron.svg"
+    application.setStyleSheet(_STYLE.format(**vars(look), chevron=chevron))
 
 
 def _palette(look: Tokens) -> QPalette:
@@ -208,7 +210,7 @@ QWidget#column[side="right"] {{ border-left: 1px solid {rule}; }}
 QFrame#rule {{ background: {rule}; border: none; max-height: 1px; min-height: 1px; }}
 QLabel#faint, QLabel#note {{ color: {faint}; }}
 QLabel#note {{ font-size: 12px; }}
-QLabel[wrong="true"] {{ color: {brick}; }}
+QLabel#note[wrong="true"] {{ color: {brick}; }}
 QLabel#heading {{ color: {faint}; font-size: 12px; font-weight: 600; padding: 2px 0; }}
 QLabel#title {{ font-family: Literata; font-size: 18px; font-weight: 600; color: {ink}; }}
 QLabel#stop {{ color: {brick}; }}
@@ -234,7 +236,8 @@ QLineEdit[quiet="true"]:hover {{ border-color: {rule}; padding-left: 6px; }}
 QLineEdit[quiet="true"]:focus {{
     background: {field}; border-color: {plum}; padding-left: 6px;
 }}
-QComboBox::drop-down {{ border: none; width: 18px; }}
+QComboBox::drop-down {{ border: none; width: 20px; }}
+QComboBox::down-arrow {{ image: url("{chevron}"); width: 11px; height: 11px; }}
 QComboBox QAbstractItemView {{
     background: {panel}; color: {ink}; border: 1px solid {rule};
     selection-background-color: {chosen}; selection-color: {ink};

@@ -71,6 +71,7 @@ class ConditionalCopies(QWidget):
         self.changed.emit()
         for field in self.findChildren(QLineEdit):
             if field.accessibleName() == f"Address of copy {len(self.copies)}":
+                field.show()
                 field.setFocus()
 
     def _drop(self, index: int) -> None:

@@ -60,12 +60,13 @@ class Declaration(QWidget):
     """The form of the placeholder at hand.
 
     changed tells what the placeholder is now, renamed its new name; year that the person wants to
-    see what its date rule does over a year.
+    see what its date rule does over a year, example that another case is to be the example.
     """
 
     changed = Signal(object)
     renamed = Signal(str)
     year = Signal()
+    example = Signal()
 
     def __init__(
         self,
@@ -98,6 +99,7 @@ class Declaration(QWidget):
         self.required = QCheckBox("has to be completed")
         self.remember = QCheckBox("offer the last answer again")
         self.note = pieces.label("", "note", wrap=True)
+        self.other = pieces.button("other example", self.example.emit, "words")
         self.choices.setPlaceholderText("Marrowby, Quillan, Stennick")
         self.pattern.setPlaceholderText("AA-99999: A letter, 9 digit, X either")
         self.currency.setPlaceholderText("GBP")
@@ -115,7 +117,10 @@ class Declaration(QWidget):
             ("Takes", self.of),
         ):
             self._row(words, field)
-        for wide in (self.builder, self.see_year, self.steps):
+        self._acts = QWidget()
+        acts = pieces.row(self.see_year, None, self.other)
+        self._acts.setLayout(acts)
+        for wide in (self.note, self._acts, self.builder, self.steps):
             self._form.addRow(wide)
         for words, field in (
             ("Rounding", self.rounding),
@@ -133,7 +138,7 @@ class Declaration(QWidget):
         for box in (self.required, self.remember):
             theme.named(box, box.text())
             self._form.addRow(box)
-        pieces.fill(QVBoxLayout(self), self._form, self.note)
+        pieces.fill(QVBoxLayout(self), self._form)
 
     def _row(self, words: str, field: QWidget) -> None:
         theme.named(field, words)
@@ -195,7 +200,7 @@ class Declaration(QWidget):
         shown: dict[QWidget, bool] = {
             self.of: not own,
             self.builder: source == "date",
-            self.see_year: source == "date",
+            self._acts: not own,
             self.steps: source == "sum",
             self.rounding: source == "sum",
             self.kind: own,
@@ -210,6 +215,7 @@ class Declaration(QWidget):
         }
         for field, visible in shown.items():
             self._form.setRowVisible(field, visible)
+        self.see_year.setVisible(source == "date")
         self.of.free = source in _TAKES
         self.of.setPlaceholderText(_PROMPTS.get(source, ""))
         caption = self._captions[self.of]
@@ -238,7 +244,7 @@ class Declaration(QWidget):
         if particular.text:
             said = f"{about}{particular.text}. {_begun(said)}"
         if found.source == "date":
-            said = f"{_sentence(found.of)}{said}"
+            said = f"{_sentence(found.of)} {said}".strip()
         self.note.setText(said)
         wrong = found.source in ("date", "sum") and particular.text is None
         pieces.restyle(self.note, "wrong", wrong)
@@ -294,7 +300,7 @@ class Declaration(QWidget):
 def _sentence(rule: str) -> str:
     """A date rule as a plain sentence, or nothing when it cannot be read."""
     try:
-        return f"{_begun(dates.describe(dates.read(rule)))}. "
+        return _begun(dates.describe(dates.read(rule)))
     except NebbetError:
         return ""
 

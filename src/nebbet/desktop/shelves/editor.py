@@ -35,7 +35,7 @@ from nebbet.desktop.shelves.enclosures import Enclosures
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.template_edit import TemplateEdit
 from nebbet.desktop.shelves.year_view import YearView
-from nebbet.library.catalogue import Template, example_case
+from nebbet.library.catalogue import Template, example_cases
 
 LINES = {"subject": "Subject", "cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To"}
 _COPIES = ("cc", "bcc", "reply_to")
@@ -71,7 +71,7 @@ class TemplateEditor(Place):
         self._content = Content()
         self._texts: dict[str, Texts] = {}
         self._language = ""
-        self._example: str | None = None
+        self._examples: list[str] = []
         self._loading = True
         self._accepted: tuple[Finding, ...] = ()
         self.title_field, self.note = QLineEdit(), QLineEdit()
@@ -179,6 +179,7 @@ class TemplateEditor(Place):
         self.condition.editingFinished.connect(self._set_condition)
         self.body.cursorPositionChanged.connect(self._show_condition)
         self.ledger.form.year.connect(self.see_year)
+        self.ledger.form.example.connect(self._other_example)
         self.year.left.connect(self._leave_year)
         self.languages.currentChanged.connect(self._switch)
         self.add_key("Save a new edition", "Ctrl+S", self.save)
@@ -214,7 +215,7 @@ class TemplateEditor(Place):
     def _show_content(self, content: Content, language: str = "") -> None:
         """Show all that an edition holds, in one of its languages."""
         self._content, self._texts = content, dict(content.texts)
-        self._example = None
+        self._examples = []
         self.calendar.setText(content.calendar)
         self._calendar_note.clear()
         self.ledger.show_placeholders(content.placeholders)
@@ -281,9 +282,11 @@ class TemplateEditor(Place):
         session, catalogue = self._session, self._session.catalogue
         language = self._language or "en_GB"
         calendar = self._calendar_code()
-        if self._example is None:
-            self._example = example_case(catalogue, self.ledger.placeholders, self._texts)
-        case = catalogue.cases.get(self._example)
+        if not self._examples:
+            content = self._content
+            about = f"{self.title_field.text()} {self.shelf.currentText()}"
+            self._examples = example_cases(catalogue, content, about)
+        case = catalogue.cases.get(next(iter(self._examples), ""))
         contact = catalogue.contacts.get(case.contact) if case else None
         return catalogue.world(session.parts.now(), session.me, language, contact, case, calendar)
 
@@ -305,6 +308,12 @@ class TemplateEditor(Place):
             self._calendar_note.clear()
         self.ledger.form.explain()
         self._edited()
+
+    def _other_example(self) -> None:
+        """Let another case that fits be the example."""
+        self._examples = [*self._examples[1:], *self._examples[:1]]
+        self.ledger.form.explain()
+        self.condition.explain()
 
     # Conditions and the year
 

@@ -13,7 +13,7 @@ from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.paper_edit import Kind
 from nebbet.desktop.kit.picker import Choice, ChoiceList, Picker
-from nebbet.desktop.shelves.declaration import Declaration, field_names
+from nebbet.desktop.shelves.declaration import SOURCES, Declaration, field_names
 from nebbet.library.catalogue import Catalogue
 
 _NEW = "new:"
@@ -87,7 +87,7 @@ class Ledger(QWidget):
 
     def _fill(self, keep: str = "") -> None:
         choices = [
-            Choice(fold(p.name), p.title, f"{{{{{p.name}}}}}", p.of or p.source)
+            Choice(fold(p.name), p.title, _second(p), SOURCES[p.source].partition(":")[0])
             for p in self.placeholders
         ]
         self.list.show_choices(choices, keep or self.list.key)
@@ -190,7 +190,7 @@ class Ledger(QWidget):
         world = self._world()
         declared = [p for p in self.placeholders if fold(p.name) != fold(placeholder.name)]
         found = Resolution((*declared, placeholder), world, {}).particular(placeholder.name)
-        about = f"With {world.case.number}: " if world.case else ""
+        about = f"With {world.case.number}: " if world.case else "Now: "
         return about, found
 
     def _date_names(self) -> list[str]:
@@ -201,3 +201,8 @@ class Ledger(QWidget):
         case = self._world().case
         names += [f"case.{name}" for name in records.case_fields(case)] if case else []
         return [n for n in names if isinstance(resolution.particular(n).value, date)]
+
+
+def _second(placeholder: Placeholder) -> str:
+    """How a placeholder is written, and what it takes."""
+    return f"{{{{{placeholder.name}}}}}{'  ' if placeholder.of else ''}{placeholder.of}"

@@ -3,11 +3,11 @@
 from functools import partial
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core import sums
 from nebbet.core.errors import NebbetError
-from nebbet.core.sums import Part, Table
+from nebbet.core.sums import Fixed, Name, Part, Percent, Table
 from nebbet.desktop.kit import pieces, theme
 
 _BEGUN = "by days_before: 14 → 100%, 3 → 75%, else 0%"
@@ -55,9 +55,14 @@ class StepTable(QWidget):
         self._sum = part
         self.begin.setVisible(table is None)
         self._box.setVisible(table is not None)
-        if table is not None and (self._table is None or self._text() != sums.wording(table)):
+        if table is not None and (self._table is None or not self._is_edited()):
             self._show(table)
         self._table = table
+
+    def _is_edited(self) -> bool:
+        """Whether somebody is at these fields: what they type is not to be rewritten."""
+        focus = QApplication.focusWidget()
+        return focus is not None and self._box.isAncestorOf(focus)
 
     def _show(self, table: Table) -> None:
         self.by.setText(sums.wording(table.by))
@@ -81,8 +86,8 @@ class StepTable(QWidget):
         self.rows.append(fields)
 
     def _text(self) -> str:
-        rows = [f"{limit.text()} → {gives.text()}" for limit, gives in self.rows]
-        return f"by {self.by.text()}: {', '.join(rows)}, else {self.otherwise.text()}"
+        rows = [f"{_cell(limit.text())} → {_cell(gives.text())}" for limit, gives in self.rows]
+        return f"by {self.by.text()}: {', '.join(rows)}, else {_cell(self.otherwise.text())}"
 
     def _edited(self, *_args: object) -> None:
         if self._sum is not None and self._table is not None:
@@ -102,8 +107,10 @@ class StepTable(QWidget):
     def _add(self) -> None:
         self._show_row(len(self.rows), "0", "0%")
         self._edited()
-        self.rows[-1][0].setFocus()
-        self.rows[-1][0].selectAll()
+        first = self.rows[-1][0]
+        first.show()
+        first.setFocus()
+        first.selectAll()
 
     def _drop(self, fields: tuple[QLineEdit, QLineEdit]) -> None:
         if len(self.rows) == 1:
@@ -115,3 +122,12 @@ class StepTable(QWidget):
             self._show_row(index, limit, gives)
         self._edited()
         self.add.setFocus()
+
+
+def _cell(text: str) -> str:
+    """What stands in a field, in brackets where it is a sum in itself."""
+    try:
+        part = sums.read(text)
+    except NebbetError:
+        return text
+    return text if isinstance(part, Fixed | Name | Percent) else f"({text})"

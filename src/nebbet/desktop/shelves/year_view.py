@@ -285,6 +285,7 @@ class YearView(QWidget):
             legend.addWidget(_Sign(kind))
             legend.addWidget(pieces.label(words, "note"))
             legend.addSpacing(10)
+        legend.addWidget(pieces.label("number: days until then", "note"))
         legend.addStretch(1)
         head = pieces.row(pieces.grow(self.title), self.earlier, self.further, self.back)
         pieces.fill(
