@@ -233,6 +233,7 @@ UNITS = "days, weeks, months, years, working days, hours or minutes"
             9,
             "“if after” only where counting begins at today or the sending day",
         ),
+        ("a" * 81, 1, "a name of at most 80 signs"),
         ("today" + " + 1 day" * 13, 1, "at most 12 steps, not 13"),
     ],
 )

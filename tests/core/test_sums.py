@@ -245,6 +245,7 @@ GOES_ON = "+, -, * or /, a comparison or “and”"
         ("round(1, 2, 3)", 1, "round with a value and what to round it to"),
         ("2026-13-01", 1, "a day that there is"),
         ("25:99", 1, "a time such as 17:00"),
+        ("a" * 81, 1, "a name of at most 80 signs"),
         ("a" + "+a" * 200, 1, "at most 150 steps of working out within each other"),
         ("(" * 100, 61, "at most 60 brackets within each other"),
         ("(" * 10_000, 2001, "the end: a sum has at most 2000 signs"),

@@ -630,3 +630,22 @@ def test_escaped_braces_show_as_braces_and_stay(qtbot) -> None:  # type: ignore[
     editor.show_content(body, {})
     assert editor.toPlainText() == "Write {{name}} so"
     assert editor.body() == body
+
+
+def test_a_mistyped_template_is_mended_by_one_key(hand: Hand) -> None:
+    page = edit(hand, "refund agreed")
+    page.body.selectAll()
+    hand.press("Delete")
+    hand.type("We pay {{amuont}} by {refund by}}.")
+    kinds = [mark.kind for mark in page.body.marks()]
+    assert kinds == ["unknown", "unknown"]
+    hand.press("Ctrl+S")
+    assert "is mistyped: did you mean “{{refund by}}”" in hand.said
+    hand.click(hand.window.notices.action)
+    page.body.setFocus()
+    hand.press("Shift+F8")
+    assert page.body.toPlainText() == "We pay {{amount}} by {{refund by}}."
+    hand.press("Shift+F8")
+    assert "nothing here that can be mended" in hand.said
+    hand.press("Ctrl+S")
+    assert "We pay {{amount}} by {{refund by}}." in saved(hand, 2).texts["en_GB"].body

@@ -2,6 +2,15 @@
 
 from nebbet.core.checks.findings import Finding, Remedy, Severity, worst
 from nebbet.core.checks.letter_checks import apply, check
-from nebbet.core.checks.template_checks import check_content
+from nebbet.core.checks.template_checks import check_content, mend_content
 
-__all__ = ["Finding", "Remedy", "Severity", "apply", "check", "check_content", "worst"]
+__all__ = [
+    "Finding",
+    "Remedy",
+    "Severity",
+    "apply",
+    "check",
+    "check_content",
+    "mend_content",
+    "worst",
+]

@@ -4,10 +4,12 @@ from collections.abc import Iterator
 from datetime import date
 from decimal import Decimal
 
+from msgspec.structs import replace
+
 from nebbet.core import addresses, body, dates, inline, placeholders, sums
-from nebbet.core.checks.findings import Finding, Severity
+from nebbet.core.checks.findings import Finding, Remedy, Severity
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Content, slots, start
+from nebbet.core.letter import Content, Texts, renamed, slots, start
 from nebbet.core.placeholders import Placeholder, Resolution, World, implied, modifiers, tried
 from nebbet.core.records import fold
 from nebbet.core.values import Money, Value
@@ -25,6 +27,19 @@ def check_content(content: Content, world: World) -> tuple[Finding, ...]:
     for placeholder in content.placeholders:
         found += _declaration(placeholder, content, world)
     return tuple(f for grade in ("stop", "doubt", "note") for f in found if f.severity == grade)
+
+
+def mend_content(content: Content, remedy: Remedy) -> Content:
+    """Mend a template by a finding's remedy."""
+    if remedy.action == "rename":
+        return renamed(content, remedy.on, remedy.to)
+    texts = {
+        code: Texts(
+            texts.subject.replace(remedy.on, remedy.to), texts.body.replace(remedy.on, remedy.to)
+        )
+        for code, texts in content.texts.items()
+    }
+    return replace(content, texts=texts)
 
 
 def _slots(content: Content) -> Iterator[inline.Slot]:
@@ -53,8 +68,11 @@ def _is_known(name: str, content: Content) -> bool:
 
 def _unknown(said: str, name: str, content: Content, world: World, severity: Severity) -> Finding:
     close = placeholders.nearest(name, placeholders.known_names(content.placeholders, world))
-    said += f"; did you mean {{{{{close}}}}}?" if close else ""
-    return Finding("unknown", severity, "body", said, name)
+    if close is None:
+        return Finding("unknown", severity, "body", said, name)
+    said += f"; did you mean {{{{{close}}}}}?"
+    remedy = Remedy(f"Use {{{{{close}}}}}", "rename", name, close)
+    return Finding("unknown", severity, "body", said, name, remedy)
 
 
 def _modifiers(content: Content) -> Iterator[Finding]:
@@ -195,7 +213,9 @@ def _texts(content: Content) -> Iterator[Finding]:
             yield Finding("body", "doubt", "body", f"The text is empty ({code})")
         for part, lines in (("subject", (texts.subject,)), ("body", _plain(found))):
             for typo in (typo for line in lines for typo in inline.typos(line)):
-                yield Finding("braces", "stop", part, typo.sentence, typo.text)
+                remedy = Remedy(f"Use {typo.meant}", "mend braces", typo.text, typo.meant)
+                mended = remedy if typo.meant else None
+                yield Finding("braces", "stop", part, typo.sentence, typo.text, mended)
 
 
 def _plain(found: body.Body) -> tuple[str, ...]:

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from babel import Locale
 
 DEFAULT_LANGUAGE = "en_GB"
+# A run of week letters, but not inside quotes.
+_WEEK = re.compile(r"'[^']*'|w+|Y+")
 _QUOTED = re.compile(r"'[^']*'")
 _DATE_LETTERS = re.compile("[GyYuQqMLwWdDEecahHKkmsS]")
 STYLES = ("short", "medium", "long", "full")
@@ -81,7 +83,7 @@ def _shown(value: Single, locale: "Locale", style: str) -> str:
         case datetime():
             return _moment(value, locale, style)
         case date():
-            return dates.format_date(value, _date_style(style) or "long", locale=locale)
+            return dates.format_date(value, _date_style(style, value) or "long", locale=locale)
         case time():
             # The longer CLDR styles name a time zone, which a plain time does not have.
             style = "medium" if style in ("long", "full") else _date_style(style)
@@ -129,10 +131,17 @@ def _number_pattern(style: str) -> str | None:
     return style or None
 
 
-def _date_style(style: str) -> str:
-    if style and style not in STYLES and not _DATE_LETTERS.search(_QUOTED.sub("", style)):
+def _date_style(style: str, day: date | None = None) -> str:
+    """A style or pattern that is one for dates; weeks in it are those of ISO 8601 everywhere."""
+    if not style or style in STYLES:
+        return style
+    if not _DATE_LETTERS.search(_QUOTED.sub("", style)):
         raise ValueError(style)
-    return style
+    if day is None:
+        return style
+    year, week, _ = day.isocalendar()
+    letters = {"w": f"'{week}'", "ww": f"'{week:02}'", "Y": f"'{year}'", "YYYY": f"'{year}'"}
+    return _WEEK.sub(lambda match: letters.get(match[0], match[0]), style)
 
 
 def _moment(value: datetime, locale: "Locale", style: str) -> str:
@@ -140,7 +149,7 @@ def _moment(value: datetime, locale: "Locale", style: str) -> str:
     from babel import dates
 
     if _date_style(style) not in ("", *STYLES):
-        return dates.format_datetime(value, style, locale=locale)
+        return dates.format_datetime(value, _date_style(style, value), locale=locale)
     joined = locale.datetime_formats["medium"]
     return (
         str(joined)

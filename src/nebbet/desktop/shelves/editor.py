@@ -185,6 +185,7 @@ class TemplateEditor(Place):
         self.add_key("Save a new edition", "Ctrl+S", self.save)
         self.add_key("Insert a placeholder", "Ctrl+D", self.ledger.inserter.setFocus)
         self.add_key("Condition of the paragraphs", "Ctrl+Shift+I", self.condition.setFocus)
+        self.add_key("Mend what is mistyped", "Shift+F8", self.mend)
         self.add_key("A year of the date rule", "Ctrl+Shift+Y", self.see_year)
         self.add_key("Back to the shelves", "Esc", self.leave)
 
@@ -421,9 +422,29 @@ class TemplateEditor(Place):
             self._accepted = found
             more = f" ({len(found) - 1} more)" if len(found) > 1 else ""
             advice = "Mend it, then save." if grade == "stop" else "Save again to keep it so."
-            self._session.voice.say(f"Not saved yet. {found[0].sentence}{more}. {advice}")
+            remedy = found[0].remedy
+            said = found[0].sentence
+            end = "" if said.endswith("?") and not more else "."
+            self._session.voice.say(
+                f"Not saved yet. {said}{more}{end} {advice}",
+                f"{remedy.words} (Shift+F8)" if remedy else "",
+                self.mend,
+            )
             return
         self._save(draft)
+
+    def mend(self) -> None:
+        """Mend the first thing that is wrong and can be mended: a mistyped name, braces."""
+        content = self.content()
+        found = checks.check_content(content, self._world())
+        remedy = next((f.remedy for f in found if f.remedy), None)
+        if remedy is None:
+            self._session.voice.say("There is nothing here that can be mended by itself.")
+            return
+        self._loading = True
+        self._show_content(checks.mend_content(content, remedy), self._language)
+        self._loading = False
+        self._edited()
 
     def _save(self, draft: Draft) -> None:
         session, template, note = self._session, self._id, self.note.text().strip()

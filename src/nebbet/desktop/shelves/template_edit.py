@@ -9,7 +9,7 @@ from nebbet.desktop.kit.pictures import Pictures
 
 
 class TemplateEdit(PaperEdit):
-    """Marks every {{name}} as kind_of says; insert_placeholder puts one at the cursor."""
+    """Marks every {{name}} as kind_of says, and mistyped braces as unknown."""
 
     def __init__(
         self,
@@ -26,6 +26,9 @@ class TemplateEdit(PaperEdit):
             for match in inline.SLOT.finditer(block.text()):
                 start = block.position() + match.start()
                 yield Mark(start, block.position() + match.end(), self._kind_of(match["name"]))
+            for typo in inline.typos(block.text()):
+                start = block.position() + typo.place
+                yield Mark(start, start + len(typo.text), "unknown")
 
     def insert_placeholder(self, name: str) -> None:
         """Put a placeholder at the cursor, in the style that stands there."""
