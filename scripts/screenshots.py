@@ -64,6 +64,19 @@ class Camera:
         window.letters.model.type_value("case.from", "Marrowby, pier 2")
         window.letters.paper.next_blank()
 
+    def take_editor(self) -> None:
+        """The editor with a sum and its steps, and the year of a date rule."""
+        editor = self.window.library.editor
+        self.window.library.edit("refund-agreed")
+        editor.ledger.list.setCurrentRow(0)
+        self.take("editor")
+        editor.ledger.list.setCurrentRow(4)
+        editor.see_year()
+        editor.year.chart.next_irregular()
+        self.take("year")
+        editor.leave()
+        editor.leave()
+
     def close(self) -> None:
         """Close the window and end the mail service."""
         self.window.close()
@@ -89,11 +102,8 @@ def light(camera: Camera) -> None:
     window.letters.open_key(f"outbox:{window.session.outbox[0].item.id}")
     window.letters.pile.choose(f"outbox:{window.session.outbox[0].item.id}")
     camera.take("outbox")
-    window.library.edit("damage-claim")
     window.go(window.library)
-    window.library.editor.ledger.list.setCurrentRow(2)
-    camera.take("editor")
-    window.library.editor.leave()
+    camera.take_editor()
     window.go(window.register)
     mine = [e for e in window.session.entries if e.sender == demo.ME]
     window.register.show_entry(mine[0].message_id)

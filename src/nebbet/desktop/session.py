@@ -13,6 +13,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from nebbet.core import dates, sums
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.message.encoded import EncodedFiles
@@ -155,6 +156,8 @@ class Session(QObject):
             import nebbet.post.smtp  # noqa: F401 - loading is what this is for
 
             calendar.is_working(today)
+            dates.read("today")
+            sums.read("1")
 
         self.network.run(load, _nothing, self.voice.fail)
 
