@@ -181,7 +181,7 @@ def test_a_date_rule_is_explained_while_it_is_written(editor: Hand) -> None:
     form.of.selectAll()
     editor.type("today + 2 weeks")
     assert form.note.text() == (
-        "2 weeks after the day of writing. With LS-48260: Wednesday, 9 December 2026. "
+        "2 weeks after the day of writing. Now: Wednesday, 9 December 2026. "
         "2 weeks after Wed 25 Nov 2026: Wed 9 Dec."
     )
     editor.press("Return")

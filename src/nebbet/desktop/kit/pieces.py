@@ -158,7 +158,7 @@ def dress_table(table: QTableView, name: str, widths: Sequence[int], wide: int) 
 
 def keep_low(widget: QWidget) -> None:
     """Let a widget be no taller than what is in it."""
-    widget.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+    widget.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
 
 
 def restyle(widget: QWidget, name: str, value: object) -> None:

@@ -189,8 +189,10 @@ class Ledger(QWidget):
     def _example(self, placeholder: Placeholder) -> tuple[str, Particular]:
         world = self._world()
         declared = [p for p in self.placeholders if fold(p.name) != fold(placeholder.name)]
-        found = Resolution((*declared, placeholder), world, {}).particular(placeholder.name)
-        about = f"With {world.case.number}: " if world.case else "Now: "
+        resolution = Resolution((*declared, placeholder), world, {})
+        found, *needed = resolution.particulars([placeholder.name])
+        of_case = any(p.placeholder.source in ("case", "recipient") for p in (found, *needed))
+        about = f"With {world.case.number}: " if world.case and of_case else "Now: "
         return about, found
 
     def _date_names(self) -> list[str]:

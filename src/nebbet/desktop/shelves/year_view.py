@@ -13,7 +13,7 @@ from PySide6.QtGui import (
     QPen,
     QPolygonF,
 )
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from nebbet.core import dates
 from nebbet.core.dates import Rule, WorkingCalendar, YearDay
@@ -127,7 +127,7 @@ class YearChart(QWidget):
     def _paint_day(self, painter: QPainter, day: YearDay) -> None:
         look, rect = theme.tokens(), self.cell(day.day).adjusted(1, 1, -1, -1)
         working = self._calendar.is_working(day.day)
-        ground = look.field if working else look.rule
+        ground = look.panel if working else look.rule
         if day.irregular and working:
             ground = look.ochre_ground
         painter.fillRect(rect, QColor(ground))
@@ -233,7 +233,7 @@ class _Sign(QWidget):
         painter, look = QPainter(self), theme.tokens()
         rect = QRectF(self.rect()).adjusted(1, 1, -1, -1)
         grounds = {"irregular": look.ochre_ground, "closed": look.rule, "promise": look.plum}
-        painter.fillRect(rect, QColor(grounds.get(self._kind, look.field)))
+        painter.fillRect(rect, QColor(grounds.get(self._kind, look.panel)))
         if self._kind == "irregular":
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(look.ochre_edge))
@@ -251,9 +251,9 @@ class _Sign(QWidget):
 
 _LEGEND = {
     "closed": "nobody works",
-    "irregular": "closed days passed over, or a short month",
-    "lands": "promises a day on which nobody works",
+    "irregular": "closed days, or a short month",
     "promise": "the day promised",
+    "lands": "promises a day on which nobody works",
 }
 
 
@@ -279,15 +279,8 @@ class YearView(QWidget):
         self.back = pieces.button("Back to the text (Esc)", self.left.emit)
         self.further = pieces.button("Next irregular day (N)", self.chart.next_irregular)
         self.earlier = pieces.button("Previous (P)", lambda: self.chart.next_irregular(-1))
-        legend = QHBoxLayout()
-        legend.setSpacing(6)
-        for kind, words in _LEGEND.items():
-            legend.addWidget(_Sign(kind))
-            legend.addWidget(pieces.label(words, "note"))
-            legend.addSpacing(10)
-        legend.addWidget(pieces.label("number: days until then", "note"))
-        legend.addStretch(1)
         head = pieces.row(pieces.grow(self.title), self.earlier, self.further, self.back)
+        self.title.setMinimumWidth(40)
         pieces.fill(
             QVBoxLayout(self),
             head,
@@ -295,7 +288,7 @@ class YearView(QWidget):
             self.promise,
             self.remark,
             self.chart,
-            legend,
+            self._legend(),
             None,
             margin=20,
             spacing=8,
@@ -304,11 +297,24 @@ class YearView(QWidget):
         self.chart.moved.connect(self._tell)
         self._from = ""
 
+    def _legend(self) -> QGridLayout:
+        legend = QGridLayout()
+        legend.setHorizontalSpacing(8)
+        signs = [(_Sign(kind), words) for kind, words in _LEGEND.items()]
+        number = pieces.label("9", "note")
+        number.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        for index, (sign, words) in enumerate([*signs, (number, "days until the day promised")]):
+            legend.addWidget(sign, index % 2, index // 2 * 2)
+            legend.addWidget(pieces.label(words, "note"), index % 2, index // 2 * 2 + 1)
+        legend.setColumnStretch(6, 1)
+        return legend
+
     def show_rule(self, title: str, rule: Rule, first: date, calendar: WorkingCalendar) -> None:
         """Show what a rule does in the year from a day on."""
-        self.title.setText(f"{title}: a year of promises")
+        self.title.setText(title)
+        self.title.setToolTip(title)
         said = dates.describe(rule)
-        self.sentence.setText(f"{said[:1].upper()}{said[1:]}.")
+        self.sentence.setText(f"A year of promises: {said}.")
         self._from = rule.base.name if rule.base.kind == "name" else ""
         self.chart.show_year(dates.year_view(rule, first, calendar), calendar)
 
