@@ -4,18 +4,10 @@ from nebbet.core.placeholders import modifiers
 from nebbet.core.placeholders.declared import KINDS, Kind, Placeholder, Source, implied, tried
 from nebbet.core.placeholders.fill import Filled, fill, fill_line
 from nebbet.core.placeholders.formats import language_of, show
-from nebbet.core.placeholders.resolve import (
-    GREETING,
-    Decision,
-    Particular,
-    Resolution,
-    World,
-    known_names,
-    nearest,
-    resolve,
-    text_in,
-)
+from nebbet.core.placeholders.names import GREETING, known_names, nearest
+from nebbet.core.placeholders.resolve import Resolution, resolve, text_in
 from nebbet.core.placeholders.typed import limit_of
+from nebbet.core.placeholders.world import Decision, Particular, World
 
 __all__ = [
     "GREETING",

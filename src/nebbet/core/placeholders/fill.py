@@ -10,7 +10,7 @@ from nebbet.core import inline
 from nebbet.core.errors import NebbetError
 from nebbet.core.inline import ESCAPED, Line, Slot
 from nebbet.core.placeholders import modifiers
-from nebbet.core.placeholders.resolve import nearest
+from nebbet.core.placeholders.names import nearest
 from nebbet.core.records import fold
 from nebbet.core.values import Value
 

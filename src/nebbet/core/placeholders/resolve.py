@@ -1,92 +1,23 @@
 """Working out the particulars: every value with its source, and how it came about."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from datetime import date, datetime, time
 from decimal import Decimal
 
-from msgspec import Struct, field
 from msgspec.structs import replace
 
-from nebbet.core import dates, inline, records, sums
+from nebbet.core import sums
 from nebbet.core.errors import NebbetError
-from nebbet.core.placeholders import languages, modifiers, typed
-from nebbet.core.placeholders.declared import Kind, Placeholder, implied, tried
-from nebbet.core.placeholders.formats import language_of, show
-from nebbet.core.records import Case, Contact, Fact, Member, fold
-from nebbet.core.values import Money, Value, from_json
+from nebbet.core.placeholders import modifiers, typed
+from nebbet.core.placeholders.declared import Kind, Placeholder, implied
+from nebbet.core.placeholders.formats import show
+from nebbet.core.placeholders.names import known_names, nearest
+from nebbet.core.placeholders.sources import SOURCES, Missing, lack
+from nebbet.core.placeholders.world import Decision, Particular, World
+from nebbet.core.records import fold
+from nebbet.core.values import Money, Value
 
 MOST_LINKS = 40  # placeholders that need each other in a row
-
-
-class World(Struct, frozen=True):
-    """All that values can come from: who, about what, from whom, on which day.
-
-    clock is the time of day in the team's zone, where it is known. remembered maps folded names
-    to what this person answered last time.
-    """
-
-    today: date
-    language: str = "en_GB"
-    calendar: dates.WorkingCalendar = dates.WorkingCalendar()
-    recipient: Contact | None = None
-    case: Case | None = None
-    sender: Member | None = None
-    facts: Mapping[str, Fact] = field(default_factory=dict)
-    clock: time | None = None
-    remembered: Mapping[str, str] = field(default_factory=dict)
-
-    @property
-    def now(self) -> date | datetime:
-        """The moment as date rules count from it."""
-        return datetime.combine(self.today, self.clock) if self.clock else self.today
-
-
-class Particular(Struct, frozen=True):
-    """One value of a letter.
-
-    text is what stands in the letter, None for a blank; value is the same, typed, where it has a
-    type. default is what the source gave. note says where the value comes from and how it was
-    worked out, or why it is missing. answer is what a person typed; problem says why that cannot
-    be taken, and clearer holds texts that could. known is False for a name that nothing declares;
-    meant is then the nearest name that something does.
-    """
-
-    placeholder: Placeholder
-    text: str | None
-    default: str | None
-    note: str
-    known: bool = True
-    meant: str | None = None
-    value: Value | None = None
-    answer: str | None = None
-    problem: str = ""
-    clearer: tuple[str, ...] = ()
-
-    @property
-    def name(self) -> str:
-        """The placeholder's name as the template writes it."""
-        return self.placeholder.name
-
-    @property
-    def changed(self) -> bool:
-        """Whether a person put another text in the place of the one worked out."""
-        return self.default is not None and self.text != self.default
-
-    @property
-    def is_blank(self) -> bool:
-        """Whether a person still has to complete it."""
-        return self.text is None
-
-
-class Decision(Struct, frozen=True):
-    """Whether a condition holds; None while that cannot be worked out. note says how, or why."""
-
-    holds: bool | None
-    note: str
-
-
-class _Missing(Exception):
-    """Carries the reason why a source has no value."""
 
 
 def resolve(
@@ -169,7 +100,7 @@ class Resolution:
         if found.problem:
             raise sums.NoValue(found.problem)
         if found.value is None or found.value == "":
-            raise sums.NoValue(_lack(found))
+            raise sums.NoValue(lack(found))
         return found.value
 
     def _circle(self, key: str) -> str:
@@ -192,9 +123,9 @@ class Resolution:
         value: Value | None = None
         self._path.append(fold(placeholder.name))
         try:
-            value, note = _SOURCES[placeholder.source](placeholder, self)
+            value, note = SOURCES[placeholder.source](placeholder, self)
             default: str | None = show(value, self.world.language, placeholder.format)
-        except _Missing as missing:
+        except Missing as missing:
             default, note = self._fallback(placeholder, str(missing))
             value = self._reread(placeholder, default)
         except NebbetError as error:
@@ -274,17 +205,6 @@ class Resolution:
         return note + (f"; did you mean “{close}”?" if close else ""), close
 
 
-def _lack(found: Particular) -> str:
-    if not found.known:
-        return found.note
-    title = found.placeholder.title
-    if found.placeholder.source == "blank" and found.text is None:
-        return f"{title} is not completed yet"
-    if found.note.startswith("a circle"):
-        return found.note
-    return f"{title} is missing: {found.note}"
-
-
 def _kind_for(found: Particular) -> Placeholder:
     """How to read what a person typed over a value: as the declared kind, else as the value's."""
     placeholder = found.placeholder
@@ -325,145 +245,3 @@ def text_in(particular: Particular, wanted: str, language: str) -> str | None:
     if value is None or (isinstance(value, str) and by_hand and not asked.forms):
         return modifiers.in_case(particular.text, asked.case, language)
     return modifiers.write(value, wanted, language, particular.placeholder.format)
-
-
-def nearest(name: str, candidates: Iterable[str], cutoff: int = 60) -> str | None:
-    """The known name that a mistyped one most likely stands for, or None.
-
-    >>> nearest("bokking", ["booking", "sailing"])
-    'booking'
-    """
-    from rapidfuzz import process
-
-    # A name of one or two letters would be near to nearly everything.
-    known = [c for c in candidates if len(c) > 2 or len(name) <= 3]
-    found = process.extractOne(name[:100], known, processor=fold, score_cutoff=cutoff)
-    return found[0] if found else None
-
-
-def known_names(declared: Iterable[Placeholder], world: World) -> list[str]:
-    """Every name that a template may use here: declared ones, fields and facts."""
-    contact = records.contact_fields(world.recipient) if world.recipient else {}
-    case = records.case_fields(world.case) if world.case else {}
-    return [
-        *(p.name for p in declared),
-        *(f"recipient.{f}" for f in dict.fromkeys([*records.CONTACT_FIELDS, GREETING, *contact])),
-        *(f"sender.{f}" for f in records.MEMBER_FIELDS),
-        *(f"case.{f}" for f in dict.fromkeys([*records.CASE_FIELDS, *case])),
-        *(f"fact.{f}" for f in world.facts),
-    ]
-
-
-GREETING = "greeting"
-_Found = tuple[Value, str]
-
-
-def _from_fields(fields: Mapping[str, Value], wanted: str, owner: str) -> _Found:
-    key = fold(wanted)
-    for name, value in fields.items():
-        if fold(name) == key:
-            return value, f"{owner}: {records.label_of(name).lower()}"
-    raise _Missing(f"{owner} has no {records.label_of(wanted).lower()}")
-
-
-def _recipient(placeholder: Placeholder, at: Resolution) -> _Found:
-    world = at.world
-    if world.recipient is None:
-        raise _Missing("no recipient is chosen yet")
-    if fold(placeholder.of) == GREETING:
-        return languages.greeting(world.recipient, language_of(world.language).language)
-    fields = records.contact_fields(world.recipient)
-    return _from_fields(fields, placeholder.of, "the recipient")
-
-
-def _sender(placeholder: Placeholder, at: Resolution) -> _Found:
-    if at.world.sender is None:
-        raise _Missing("the sender is not known")
-    return _from_fields(records.member_fields(at.world.sender), placeholder.of, "the sender")
-
-
-def _case(placeholder: Placeholder, at: Resolution) -> _Found:
-    if at.world.case is None:
-        raise _Missing("no case is chosen yet")
-    fields = records.case_fields(at.world.case)
-    return _from_fields(fields, placeholder.of, f"case {at.world.case.number}")
-
-
-def _fact(placeholder: Placeholder, at: Resolution) -> _Found:
-    key = fold(placeholder.of)
-    for name, fact in at.world.facts.items():
-        if fold(name) == key:
-            return from_json(fact.value), f"the fact “{fact.label or name}”"
-    raise _Missing(f"the library has no fact “{placeholder.of}”")
-
-
-def _date(placeholder: Placeholder, at: Resolution) -> _Found:
-    rule = dates.read(placeholder.of)
-    named = {name: _day_of(name, at) for name in rule.names}
-    worked = dates.work_out(rule, at.world.now, at.world.calendar, named)
-    return worked.value, dates.explain(worked)
-
-
-def _day_of(name: str, at: Resolution) -> date | datetime:
-    try:
-        value = at.value(name)
-    except sums.NoValue as missing:
-        raise _Missing(str(missing)) from None
-    if not isinstance(value, date):
-        raise _Missing(f"“{name}” is {sums.kind_of(value)}, not a date")
-    return value
-
-
-def _sum(placeholder: Placeholder, at: Resolution) -> _Found:
-    result = at.work_out(placeholder)
-    return result.value, result.explanation
-
-
-def _first(placeholder: Placeholder, at: Resolution) -> _Found:
-    """The first of several that has a value; a blank among them is one that a person completes."""
-    reasons = []
-    for name in tried(placeholder):
-        try:
-            value = at.value(name)
-        except sums.NoValue as missing:
-            reasons.append(str(missing))
-            continue
-        return value, at.particular(name).note
-    raise _Missing("; ".join(reasons) or f"{placeholder.title} does not say what to try")
-
-
-def _copy(placeholder: Placeholder, at: Resolution) -> _Found:
-    decision = at.holds(placeholder.when)
-    if decision.holds is None:
-        raise _Missing(f"copied only if {placeholder.when}, which cannot be told: {decision.note}")
-    if not decision.holds:
-        return "", f"not copied: {decision.note}"
-    parts = []
-    for part in inline.parse(placeholder.of):
-        text = part if isinstance(part, str) else at.particular(part.name).text
-        if text is None and not isinstance(part, str):
-            raise _Missing(_lack(at.particular(part.name)))
-        parts.append(text or "")
-    return "".join(parts), f"copied: {decision.note}"
-
-
-def _blank(placeholder: Placeholder, at: Resolution) -> _Found:
-    last = at.world.remembered.get(fold(placeholder.name)) if placeholder.remember else None
-    if last:
-        reading = typed.read(last, placeholder, at.world.language, at.world.today)
-        if reading.value is not None and not reading.problem:
-            return reading.value, "as you answered last time"
-    raise _Missing(placeholder.hint or "to be completed by you")
-
-
-_SOURCES: Mapping[str, Callable[[Placeholder, Resolution], _Found]] = {
-    "recipient": _recipient,
-    "sender": _sender,
-    "case": _case,
-    "fact": _fact,
-    "date": _date,
-    "sum": _sum,
-    "first": _first,
-    "copy": _copy,
-    "blank": _blank,
-}

@@ -1,23 +1,26 @@
 """Working a sum out over named values: exact decimals, money in one currency, dates, text."""
 
-from collections.abc import Callable, Sequence
-from datetime import date, datetime, time
-from decimal import (
-    ROUND_HALF_EVEN,
-    ROUND_HALF_UP,
-    Context,
-    Decimal,
-    DivisionByZero,
-    InvalidOperation,
-    Overflow,
-)
+from collections.abc import Callable
+from datetime import date
+from decimal import Decimal, InvalidOperation, Overflow
 from itertools import pairwise
-from typing import Any, Literal
+from typing import Any
 
 from msgspec import Struct
 
-from nebbet.core.dates import WorkingCalendar, day_of, working_days_between
-from nebbet.core.errors import NebbetError
+from nebbet.core.dates import WorkingCalendar, working_days_between
+from nebbet.core.sums.arithmetic import (
+    Rounding,
+    SumError,
+    calculated,
+    compared,
+    day,
+    minor_units,
+    number,
+    rounded,
+    scaled,
+    truth,
+)
 from nebbet.core.sums.parts import (
     Between,
     Binary,
@@ -34,23 +37,8 @@ from nebbet.core.sums.parts import (
     Percent,
     Table,
 )
-from nebbet.core.sums.wording import write
+from nebbet.core.sums.wording import wording, write
 from nebbet.core.values import Money, Value
-
-Rounding = Literal["half even", "half up"]
-_ROUNDINGS = {"half even": ROUND_HALF_EVEN, "half up": ROUND_HALF_UP}
-# Thirty-four digits, as IEEE 754 decimal128; anything beyond 10^40 is no amount of anything.
-_CONTEXT = Context(
-    prec=34,
-    Emax=40,
-    Emin=-60,
-    rounding=ROUND_HALF_EVEN,
-    traps=[Overflow, DivisionByZero, InvalidOperation],
-)
-
-
-class SumError(NebbetError):
-    """A sum that can be read but not worked out: kinds that do not go together, a missing value."""
 
 
 class Unanswered(SumError):
@@ -95,7 +83,7 @@ def work_out(part: Part, scope: Scope) -> Result:
     try:
         value = worker.work(part)
         if isinstance(value, Money):
-            value = _minor_units(value, scope.rounding)
+            value = minor_units(value, scope.rounding)
     except Overflow:
         raise SumError("The sum leads beyond what can be counted") from None
     except InvalidOperation:
@@ -106,33 +94,7 @@ def work_out(part: Part, scope: Scope) -> Result:
 def holds(part: Part, scope: Scope) -> bool:
     """Whether a condition holds. Raises SumError, also when it gives something else than yes
     or no."""
-    return _truth(_Worker(scope).work(part), part)
-
-
-def kind_of(value: Value) -> str:
-    """What a value is, with its article."""
-    match value:
-        case bool():
-            return "a yes or no"
-        case datetime() | date():
-            return "a date"
-        case time():
-            return "a time"
-        case Money():
-            return "an amount"
-        case Decimal():
-            return "a number"
-        case tuple():
-            return "a list"
-    return "a text"
-
-
-def _minor_units(money: Money, rounding: Rounding) -> Money:
-    from babel.numbers import get_currency_precision
-
-    places = Decimal(1).scaleb(-get_currency_precision(money.currency))
-    amount = money.amount.quantize(places, rounding=_ROUNDINGS[rounding], context=_CONTEXT)
-    return Money(amount, money.currency)
+    return truth(_Worker(scope).work(part), part)
 
 
 class _Worker:
@@ -150,11 +112,11 @@ class _Worker:
             case Name(name=name):
                 return self.named(name)
             case Negative(of=of):
-                return _scaled(self.work(of), Decimal(-1), part)
+                return scaled(self.work(of), Decimal(-1), part)
             case Percent(of=of):
-                return _number(self.work(of), "a percentage") / 100
+                return number(self.work(of), "a percentage") / 100
             case Binary():
-                return _calculated(part, self.work(part.left), self.work(part.right))
+                return calculated(part, self.work(part.left), self.work(part.right))
             case Compare():
                 return compared(part, self.work(part.left), self.work(part.right))
             case OneOf():
@@ -162,10 +124,10 @@ class _Worker:
             case Blank(of=of, turned=turned):
                 return self._is_blank(of) != turned
             case Both(every=every):
-                first = _truth(self.work(part.left), part.left)
-                return first if first != every else _truth(self.work(part.right), part.right)
+                first = truth(self.work(part.left), part.left)
+                return first if first != every else truth(self.work(part.right), part.right)
             case Not(of=of):
-                return not _truth(self.work(of), of)
+                return not truth(self.work(of), of)
             case Call():
                 return self._called(part)
             case Between():
@@ -200,7 +162,7 @@ class _Worker:
     def _called(self, part: Call) -> Value:
         values = [self.work(item) for item in part.items]
         if part.function == "round":
-            return _rounded(values, self.scope.rounding)
+            return rounded(values, self.scope.rounding)
         best = values[0]
         relation: Any = "<" if part.function == "min" else ">"
         for value in values[1:]:
@@ -209,7 +171,7 @@ class _Worker:
         return best
 
     def _between(self, part: Between) -> Decimal:
-        first, last = (_day(self.work(p)) for p in (part.first, part.last))
+        first, last = (day(self.work(p)) for p in (part.first, part.last))
         if part.working:
             return Decimal(working_days_between(first, last, self.scope.calendar))
         return Decimal((last - first).days)
@@ -221,7 +183,7 @@ class _Worker:
         for (above, _), (below, _) in pairwise(limits):
             if not compared(falling, below, above):
                 raise SumError(
-                    f"The steps by “{_spoken(part.by)}” have to fall: "
+                    f"The steps by “{wording(part.by)}” have to fall: "
                     f"{self.scope.show(above)} stands before {self.scope.show(below)}"
                 )
         for limit, gives in limits:
@@ -232,154 +194,6 @@ class _Worker:
         value = self.work(part.otherwise)
         self.steps[part.place] = (by, value, "below every step")
         return value
-
-
-def _calculated(part: Binary, left: Value, right: Value) -> Value:
-    operator = part.operator
-    if operator in "+-":
-        return _added(part, left, right)
-    if operator == "*":
-        if isinstance(left, Money) and isinstance(right, Money):
-            raise SumError("Two amounts cannot be multiplied")
-        if isinstance(right, Money):
-            left, right = right, left
-        return _scaled(left, _number(right, "a factor"), part)
-    if isinstance(left, Money) and isinstance(right, Money):
-        return _divided(left.amount, _same(left, right).amount)
-    divisor = _number(right, "a divisor")
-    if isinstance(left, Money):
-        return Money(_divided(left.amount, divisor), left.currency)
-    return _divided(_number(left, "what is divided"), divisor)
-
-
-def _divided(number: Decimal, by: Decimal) -> Decimal:
-    if not by:
-        raise SumError("The sum divides by nothing")
-    return _CONTEXT.divide(number, by)
-
-
-def _added(part: Binary, left: Value, right: Value) -> Value:
-    act = _CONTEXT.add if part.operator == "+" else _CONTEXT.subtract
-    if isinstance(left, Money) and isinstance(right, Money):
-        return Money(act(left.amount, _same(left, right).amount), left.currency)
-    if _is_number(left) and _is_number(right):
-        return act(left, right)  # type: ignore[arg-type]
-    word = "added" if part.operator == "+" else "subtracted"
-    raise SumError(
-        f"“{_spoken(part.left)}” is {kind_of(left)} and “{_spoken(part.right)}” {kind_of(right)}: "
-        f"they cannot be {word}",
-        advice="Count days in a date rule" if isinstance(left, date) else "",
-    )
-
-
-def _scaled(value: Value, by: Decimal, part: Part) -> Value:
-    if isinstance(value, Money):
-        return Money(_CONTEXT.multiply(value.amount, by), value.currency)
-    if _is_number(value):
-        return _CONTEXT.multiply(value, by)  # type: ignore[arg-type]
-    raise SumError(f"“{_spoken(part)}” cannot be worked out: it holds {kind_of(value)}")
-
-
-def _same(left: Money, right: Money) -> Money:
-    if left.currency != right.currency:
-        raise SumError(f"{left.currency} and {right.currency} do not go into one sum")
-    return right
-
-
-def _is_number(value: Value) -> bool:
-    return isinstance(value, Decimal)
-
-
-def _number(value: Value, role: str) -> Decimal:
-    if not isinstance(value, Decimal):
-        raise SumError(f"{kind_of(value).capitalize()} cannot be {role}")
-    return value
-
-
-def _day(value: Value) -> date:
-    if not isinstance(value, date):
-        raise SumError(f"Days are counted between dates, not from {kind_of(value)}")
-    return day_of(value)
-
-
-def _truth(value: Value, part: Part) -> bool:
-    if not isinstance(value, bool):
-        raise SumError(f"“{_spoken(part)}” gives {kind_of(value)}, not yes or no")
-    return value
-
-
-def _rounded(values: Sequence[Value], rounding: Rounding) -> Value:
-    value, step = values[0], values[1] if len(values) > 1 else Decimal(1)
-    if isinstance(value, Money):
-        to = _same(value, step).amount if isinstance(step, Money) else _number(step, "a step")
-        return Money(_to_step(value.amount, to, rounding), value.currency)
-    return _to_step(_number(value, "rounded"), _number(step, "a step"), rounding)
-
-
-def _to_step(number: Decimal, step: Decimal, rounding: Rounding) -> Decimal:
-    if step <= 0:
-        raise SumError("What is rounded to has to be more than nothing")
-    steps = _divided(number, step).to_integral_value(_ROUNDINGS[rounding])
-    return _CONTEXT.multiply(steps, step)
-
-
-def compared(part: Compare, left: Value, right: Value) -> bool:
-    """Hold two values against each other; texts match whatever their case. Raises SumError for
-    kinds that cannot be held against each other."""
-    if part.relation == "contains":
-        return _contains(left, right)
-    one, other = _alike(part, left, right)
-    match part.relation:
-        case "is":
-            return bool(one == other)
-        case "is not":
-            return bool(one != other)
-        case "<":
-            return bool(one < other)
-        case "<=":
-            return bool(one <= other)
-        case ">":
-            return bool(one > other)
-    return bool(one >= other)
-
-
-def _contains(left: Value, right: Value) -> bool:
-    if isinstance(left, tuple):
-        return any(_folded(item) == _folded(right) for item in left)
-    if isinstance(left, str) and isinstance(right, str):
-        return right.casefold() in left.casefold()
-    raise SumError(f"{kind_of(left).capitalize()} cannot contain {kind_of(right)}")
-
-
-def _folded(value: Value) -> Value:
-    return value.strip().casefold() if isinstance(value, str) else value
-
-
-def _alike(part: Compare, left: Value, right: Value) -> tuple[Any, Any]:
-    match left, right:
-        case Money(), Money():
-            return left.amount, _same(left, right).amount
-        case datetime(), datetime():
-            return left, right
-        case date(), date():
-            return day_of(left), day_of(right)
-        case (str(), str()):
-            if part.relation in ("is", "is not"):
-                return _folded(left), _folded(right)
-        case (bool(), bool()) | (tuple(), tuple()):
-            if part.relation in ("is", "is not"):
-                return left, right
-        case (Decimal(), Decimal()) | (time(), time()):
-            return left, right
-    raise SumError(
-        f"{kind_of(left).capitalize()} and {kind_of(right)} cannot be held against each other"
-    )
-
-
-def _spoken(part: Part) -> str:
-    from nebbet.core.sums.wording import wording
-
-    return wording(part)
 
 
 def _explain(part: Part, result: Value, worker: _Worker) -> str:
@@ -399,7 +213,7 @@ def _explain(part: Part, result: Value, worker: _Worker) -> str:
             return f"{show(worker.work(at))} ({days} {inner(at.first)} to {inner(at.last)})"
         if isinstance(at, Table) and at.place in worker.steps:
             by, value, which = worker.steps[at.place]
-            return f"{_factor(value, show)} ({_spoken(at.by)}: {show(by)}, {which})"
+            return f"{_factor(value, show)} ({wording(at.by)}: {show(by)}, {which})"
         return None
 
     def inner(at: Part) -> str:
