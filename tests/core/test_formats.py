@@ -91,6 +91,8 @@ def test_values_survive_json(value: object) -> None:
         {},
         {"money": "1", "currency": "pounds"},
         float("nan"),
+        Decimal("1e400"),
+        {"money": "1e30", "currency": "GBP"},
         {"date": "soon"},
         {"money": "x", "currency": "GBP"},
         {"time": "25:99"},
@@ -99,3 +101,8 @@ def test_values_survive_json(value: object) -> None:
 def test_what_is_no_value_is_told(raw: object) -> None:
     with pytest.raises(NebbetError, match="cannot be read"):
         mapping_from_json({"broken": raw})
+
+
+def test_a_number_that_is_too_large_is_told() -> None:
+    with pytest.raises(NebbetError, match="An amount is too large to be written"):
+        show(Money(Decimal("1e39"), "GBP"))

@@ -30,6 +30,7 @@ VALUES: dict[str, Value] = {
     "sailing": datetime(2026, 12, 7, 16, 30),
     "vehicle": "Van up to 6 m",
     "paid": True,
+    "none": (),
     "ports": ("Quillan", "Stennick"),
     "leaves": clock(16, 30),
 }
@@ -169,6 +170,7 @@ def test_days_between_agree_with_numpy(first: date, last: date) -> None:
         ("fare - 6 GBP", "£148.50 - £6.00 = £142.50"),
         ("passengers >= 10", "3 >= 10: no"),
         ("nobody is blank", "nothing is blank: yes"),
+        ("none is blank", "nothing is blank: yes"),
         (
             "working days between today and sailing",
             "7 (working days from 25 November 2026 to 7 December 2026, 16:30)",

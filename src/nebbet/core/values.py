@@ -17,6 +17,7 @@ class Money(Struct, frozen=True):
     currency: str
 
 
+LARGEST_EXPONENT = 24
 _CURRENCY = re.compile("[A-Z]{3}")
 
 Single = str | bool | Decimal | date | datetime | time | Money
@@ -47,14 +48,21 @@ def from_json(raw: object) -> Value:
 def _single(raw: object) -> Single:
     if isinstance(raw, str | bool):
         return raw
-    if isinstance(raw, int | float | Decimal) and Decimal(str(raw)).is_finite():
-        return Decimal(str(raw))
+    if isinstance(raw, int | float | Decimal):
+        number = Decimal(str(raw))
+        if _is_sensible(number):
+            return number
     if isinstance(raw, Mapping):
         try:
             return _tagged(raw)
         except (ValueError, InvalidOperation, KeyError, TypeError):
             pass
     raise NebbetError(f"The value {raw!r} cannot be read", advice=f"A value is {SHAPES}")
+
+
+def _is_sensible(number: Decimal) -> bool:
+    """No team counts beyond this, and writing such numbers out could take for ever."""
+    return number.is_finite() and -LARGEST_EXPONENT <= number.adjusted() < LARGEST_EXPONENT
 
 
 def _tagged(raw: Mapping[object, object]) -> Single:
@@ -64,7 +72,7 @@ def _tagged(raw: Mapping[object, object]) -> Single:
     if "time" in raw:
         return time.fromisoformat(str(raw["time"]))
     amount, currency = Decimal(str(raw["money"])), str(raw["currency"]).upper()
-    if not amount.is_finite() or not _CURRENCY.fullmatch(currency):
+    if not _is_sensible(amount) or not _CURRENCY.fullmatch(currency):
         raise ValueError(currency)
     return Money(amount, currency)
 

@@ -67,6 +67,8 @@ def _show(value: Single, language: str, style: str) -> str:
     locale = language_of(language)
     try:
         return _shown(value, locale, style)
+    except ArithmeticError:
+        raise NebbetError(f"{kind_of(value).capitalize()} is too large to be written") from None
     except (ValueError, AttributeError, KeyError, TypeError, IndexError):
         raise NebbetError(
             f"The format “{style}” does not fit {kind_of(value)}",

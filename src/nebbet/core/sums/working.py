@@ -201,7 +201,7 @@ def _explain(part: Part, result: Value, worker: _Worker) -> str:
 
     def name(at: Name) -> str:
         try:
-            return show(worker.named(at.name))
+            return show(worker.named(at.name)) or "nothing"
         except SumError:
             return "nothing"
 
