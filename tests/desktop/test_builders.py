@@ -649,3 +649,35 @@ def test_a_mistyped_template_is_mended_by_one_key(hand: Hand) -> None:
     assert "nothing here that can be mended" in hand.said
     hand.press("Ctrl+S")
     assert "We pay {{amount}} by {{refund by}}." in saved(hand, 2).texts["en_GB"].body
+
+
+def test_tab_goes_through_the_builder_in_the_order_of_reading(hand: Hand) -> None:
+    page = edit(hand, "sailing cancelled")
+    form = go_to(page, "answer by")
+    add_step(hand, form, "to a weekday")
+    QApplication.processEvents()
+    form.builder.base.setFocus()
+    names = []
+    for _ in range(12):
+        hand.press("Tab")
+        names.append(hand.focus.accessibleName())
+    assert names[:10] == [
+        "Kind of step", "How many", "Unit", "Take this step out", "Kind of step", "Time of day",
+        "Take this step out", "Kind of step", "Which", "Weekday",
+    ]  # fmt: skip
+    assert names[-1] == "Add a step"
+    page = edit_again(hand, page, "refund agreed")
+    form = go_to(page, "amount")
+    QApplication.processEvents()
+    form.steps.by.setFocus()
+    names = []
+    for _ in range(7):
+        hand.press("Tab")
+        names.append(hand.focus.accessibleName())
+    assert names == ["Step 1 from", "Step 1 gives", "Take step 1 out", "Step 2 from",
+                     "Step 2 gives", "Take step 2 out", "Otherwise"]  # fmt: skip
+
+
+def edit_again(hand: Hand, page: TemplateEditor, words: str) -> TemplateEditor:
+    page.leave()
+    return edit(hand, words)

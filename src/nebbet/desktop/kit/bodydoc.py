@@ -84,8 +84,16 @@ class Writer:
     """Writes inlines and bodies at a cursor; gives every slot an id of its own."""
 
     def __init__(
-        self, style: Style, show: ShowSlot | None, first_id: int = 1, widest: int = 0
+        self,
+        style: Style,
+        show: ShowSlot | None,
+        first_id: int = 1,
+        widest: int = 0,
+        *,
+        conditions: bool = True,
     ) -> None:
+        # A letter has no room for the words of a condition: it looks as it is sent.
+        self._conditions = conditions
         self.style, self._show, self.next_id, self._widest = style, show, first_id, widest
         self._lists: dict[int, QTextList] = {}
 
@@ -113,8 +121,7 @@ class Writer:
                 if left_out:
                     self._left_out(cursor, when, blocks)
                     continue
-                # A letter has no room for the words of a condition: it looks as it is sent.
-                self.dress_block(cursor, block, first=index == 0 and self._show is None)
+                self.dress_block(cursor, block, first=index == 0 and self._conditions)
                 self.inlines(cursor, block)
 
     def _left_out(self, cursor: QTextCursor, when: str, blocks: Body) -> None:

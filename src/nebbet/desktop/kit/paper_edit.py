@@ -80,7 +80,13 @@ class PaperEdit(QTextEdit):
         """What writes into this editor in the type of its frame."""
         style = paper_style(self._frame)
         widest = self.viewport().width() - 2 * round(self.document().documentMargin())
-        return Writer(style, show, first_id, widest if self.isVisible() else 0)
+        return Writer(
+            style,
+            show,
+            first_id,
+            widest if self.isVisible() else 0,
+            conditions=self.names_conditions,
+        )
 
     def set_frame(self, frame: Frame) -> None:
         """Take the type and colours of a frame; shown with the next load."""

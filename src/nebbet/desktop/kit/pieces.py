@@ -156,6 +156,12 @@ def dress_table(table: QTableView, name: str, widths: Sequence[int], wide: int) 
     header.setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
 
 
+def tab_through(first: QWidget, *after: QWidget) -> None:
+    """Let Tab go from one control to the next in this order: what is built late comes last else."""
+    for before, widget in zip((first, *after), after, strict=False):
+        QWidget.setTabOrder(before, widget)
+
+
 def keep_low(widget: QWidget) -> None:
     """Let a widget be no taller than what is in it."""
     widget.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)

@@ -35,6 +35,7 @@ class ConditionalCopies(QWidget):
 
     def _show(self) -> None:
         pieces.clear(self._rows)
+        self._last: QWidget = self.add
         for index, copy in enumerate(self.copies):
             self._show_row(index, copy)
         if not self.copies:
@@ -60,6 +61,8 @@ class ConditionalCopies(QWidget):
         self._rows.addLayout(pieces.row(part, pieces.grow(address), drop, spacing=4))
         self._rows.addLayout(pieces.row(pieces.label("only if", "faint"), pieces.grow(when)))
         self._rows.addWidget(when.note)
+        pieces.tab_through(self._last, part, address, when, drop)
+        self._last = drop
 
     def _take(self, index: int, **change: str) -> None:
         self.copies[index] = replace(self.copies[index], **change)

@@ -4,7 +4,7 @@ from functools import partial
 
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core.letter import Enclosure
 from nebbet.desktop.kit import pieces, theme
@@ -36,6 +36,7 @@ class Enclosures(FileDrop):
 
     def _show(self) -> None:
         pieces.clear(self._rows)
+        last: QWidget = self.add
         for index, enclosure in enumerate(self.enclosures):
             name = QLineEdit(enclosure.name)
             theme.named(name, f"Name of enclosure {index + 1}", "may hold {{placeholders}}")
@@ -48,6 +49,8 @@ class Enclosures(FileDrop):
             self._rows.addLayout(pieces.row(pieces.grow(name), size, drop))
             self._rows.addLayout(pieces.row(pieces.label("only if", "faint"), pieces.grow(when)))
             self._rows.addWidget(when.note)
+            pieces.tab_through(last, name, when, drop)
+            last = drop
         if not self.enclosures:
             self._rows.addWidget(pieces.label("None. Drop a file here, or add one.", "note"))
 

@@ -9,6 +9,7 @@ from nebbet.core import body as bodies
 from nebbet.core import inline, placeholders
 from nebbet.core import letter as letters
 from nebbet.core.body import Body
+from nebbet.core.errors import NebbetError
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
@@ -46,6 +47,7 @@ class ReadingPane(QWidget):
         self._languages.currentChanged.connect(lambda _index: self._show_text())
         self._heads = pieces.label("", "", wrap=True)
         self._body = SlotEdit(session.pictures)
+        self._body.names_conditions = True
         theme.named(self._body, "Text of the template")
         self._dates = pieces.label("", "note", wrap=True)
         self._lay_out()
@@ -139,7 +141,19 @@ def _named_value(particular: Particular) -> Value:
     if not particular.known:
         return Value(particular.name, title, "unknown")
     own = particular.placeholder.source == "blank"
-    return Value(None if own else title, title, "value")
+    return Value(None if own else title, title, "value", with_modifiers=_forms_or(title))
+
+
+def _forms_or(title: str) -> Callable[[str], str]:
+    """In the library a place that counts shows its words: “place / places”."""
+
+    def shown(written: str) -> str:
+        try:
+            return " / ".join(placeholders.modifiers.read(written).forms) or title
+        except NebbetError:
+            return title
+
+    return shown
 
 
 def _heads(letter: letters.Letter, values: tuple[Particular, ...]) -> str:

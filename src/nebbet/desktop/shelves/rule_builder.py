@@ -76,10 +76,10 @@ class StepRow(QWidget):
         for key, words in _KINDS.items():
             self.kind.addItem(words, key)
         theme.named(self.kind, "Kind of step")
-        drop = pieces.tool("x", "Take this step out", self.dropped.emit)
+        self._drop = pieces.tool("x", "Take this step out", self.dropped.emit)
         self._fields = QHBoxLayout()
         self._fields.setSpacing(4)
-        head = pieces.row(pieces.grow(self.kind), drop, spacing=4)
+        head = pieces.row(pieces.grow(self.kind), self._drop, spacing=4)
         pieces.fill(QVBoxLayout(self), head, self._fields, spacing=2)
         self.layout().setContentsMargins(0, 2, 0, 4)  # type: ignore[union-attr]
         self.kind.setCurrentIndex(list(_KINDS).index(kind_of(step)))
@@ -90,6 +90,12 @@ class StepRow(QWidget):
         self.step = _FIRST[str(self.kind.currentData())]
         self._build()
         self.changed.emit()
+
+    def controls(self) -> list[QWidget]:
+        """The controls of the row in the order of reading."""
+        items = (self._fields.itemAt(index) for index in range(self._fields.count()))
+        fields = [item.widget() for item in items if item]
+        return [self.kind, *filter(None, fields), self._drop]
 
     def _take(self, step: Step) -> None:
         if step != self.step:
@@ -263,7 +269,10 @@ class RuleBuilder(QWidget):
         self._changed()
 
     def _allow(self) -> None:
-        """“if after” makes sense only where counting begins on the day of writing or sending."""
+        """“if after” makes sense only where counting begins on the day of writing or sending; Tab
+        goes through what there is now."""
+        rows = (control for row in self.rows for control in row.controls())
+        pieces.tab_through(self.base, *rows, self.add, self.late, self.late_time)
         allowed = self.rule.base.kind in ("today", "sending")
         self.late.setEnabled(allowed)
         self.late_time.setEnabled(allowed and self.late.isChecked())

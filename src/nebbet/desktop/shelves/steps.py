@@ -32,6 +32,7 @@ class StepTable(QWidget):
         self._grid.setHorizontalSpacing(4)
         self._grid.setVerticalSpacing(2)
         self.rows: list[tuple[QLineEdit, QLineEdit]] = []
+        self._drops: list[QWidget] = []
         self.otherwise = QLineEdit()
         theme.named(self.otherwise, "Otherwise")
         self.otherwise.textEdited.connect(self._edited)
@@ -68,7 +69,7 @@ class StepTable(QWidget):
         self.by.setText(sums.wording(table.by))
         self.otherwise.setText(sums.wording(table.otherwise))
         pieces.clear(self._grid)
-        self.rows = []
+        self.rows, self._drops = [], []
         for index, (limit, gives) in enumerate(table.rows):
             self._show_row(index, sums.wording(limit), sums.wording(gives))
 
@@ -84,6 +85,10 @@ class StepTable(QWidget):
         ):
             self._grid.addWidget(piece, row, column)
         self.rows.append(fields)
+        self._drops.append(drop)
+        both = zip(self.rows, self._drops, strict=True)
+        rows = (piece for pair, last in both for piece in (*pair, last))
+        pieces.tab_through(self.by, *rows, self.otherwise, self.add)
 
     def _text(self) -> str:
         rows = [f"{_cell(limit.text())} → {_cell(gives.text())}" for limit, gives in self.rows]
@@ -117,7 +122,7 @@ class StepTable(QWidget):
             return  # a table needs a step
         kept = [(a.text(), b.text()) for a, b in self.rows if (a, b) != fields]
         pieces.clear(self._grid)
-        self.rows = []
+        self.rows, self._drops = [], []
         for index, (limit, gives) in enumerate(kept):
             self._show_row(index, limit, gives)
         self._edited()
