@@ -10,6 +10,7 @@ from datetime import UTC, date, datetime
 from decimal import Decimal
 
 import pytest
+from hypothesis import settings
 
 if os.environ.get("NEBBET_NO_QT"):
     sys.modules["PySide6"] = None  # type: ignore[assignment]
@@ -20,6 +21,12 @@ from nebbet.core.records import Case, Contact, Fact, Member
 
 TODAY = date(2026, 11, 25)  # a Wednesday; St Andrew's Day follows on Monday
 NOW = datetime(2026, 11, 25, 9, 30, tzinfo=UTC)
+
+# The first example loads calendars and locales: its time says nothing. Every run tries the same
+# examples, so that a change is judged by itself; HYPOTHESIS_PROFILE=search tries new ones.
+settings.register_profile("same", deadline=None, derandomize=True)
+settings.register_profile("search", deadline=None, max_examples=2000)
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "same"))
 
 
 @pytest.fixture
