@@ -9,8 +9,14 @@ import pytest
 from msgspec.structs import replace
 from sqlalchemy import text
 
+from nebbet.core import body
+from nebbet.core import letter as letters
+from nebbet.core.body import Frame
 from nebbet.core.errors import NebbetError
+from nebbet.core.message.compose import compose
+from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.reading import open_message
+from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Contact, Member
 from nebbet.library.store import Library
 from nebbet.post import imap, outbox, personal, register
@@ -21,6 +27,7 @@ from nebbet.post.secrets import SessionSecrets
 from nebbet.post.smtp import deliver
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
+from tests.conftest import NOW
 from tests.post.conftest import ME, PASSWORDS, Clock, make_item
 
 
@@ -301,3 +308,80 @@ def test_passwords_are_never_shown(office: Office) -> None:
     assert "secret" not in repr(office.secrets)
     assert "secret" not in repr(office.account)
     assert not set(PASSWORDS.values()) & set(re.findall(r"\w+", repr(office)))
+
+
+# The sending day
+
+
+def promise(library: Library, item: Item, me: Member, token: Callable[[], str], rule: str) -> Item:
+    """The letter with a date that counts as the rule says, finished today."""
+    library.put(me)
+    library.put_calendar("GB-SCT", {})
+    letter = replace(
+        item.letter,
+        body=body.read("<p>Paid by {{by}}.</p>"),
+        placeholders=(Placeholder("by", source="date", of=rule),),
+    )
+    letter, _ = letters.work_out(letter, library.catalogue(NOW).world(NOW, me, "en_GB"))
+    files = EncodedFiles(lambda _file: b"")
+    outgoing = compose(letter, me, now=NOW, token=token, frame=Frame(), files=files)
+    return replace(
+        item,
+        letter=letter,
+        outgoing=outgoing,
+        entry=replace(item.entry, message_id=outgoing.message_id),
+    )
+
+
+@pytest.mark.parametrize(
+    ("rule", "said"),
+    [
+        ("the sending day + 2 days", "Paid by 29 November 2026."),
+        ("today + 2 days", "Paid by 27 November 2026."),
+    ],
+)
+def test_a_promise_from_the_sending_day_is_worked_out_when_the_letter_goes(
+    office: Office,
+    item: Item,
+    me: Member,
+    token: Callable[[], str],
+    service: MailService,
+    clock: Clock,
+    library: Library,
+    rule: str,
+    said: str,
+) -> None:
+    waiting = promise(library, item, me, token, rule)
+    assert "27 November" in open_message(waiting.outgoing.data).plain
+    outbox.enqueue(office.personal, waiting, clock() + 10)
+    clock.seconds += 2 * 86400
+    assert deliver_due(office) == []
+    sent = open_message(mailbox(service, CATCH_ALL)[0])
+    assert sent.plain.strip() == said
+    (entry,) = register.entries(library)
+    assert entry.message_id == waiting.outgoing.message_id, "it is the same letter"
+    assert outbox.local_copy(office.personal, entry.message_id)
+
+
+def test_a_promise_that_cannot_be_made_any_more_brings_the_letter_back(
+    office: Office,
+    item: Item,
+    me: Member,
+    token: Callable[[], str],
+    service: MailService,
+    clock: Clock,
+    library: Library,
+) -> None:
+    waiting = promise(library, item, me, token, "the sending day + 2 days")
+    blank = replace(
+        waiting.letter,
+        body=body.read("<p>Paid by {{by}}. {{extra}}</p>"),
+        placeholders=(*waiting.letter.placeholders, Placeholder("extra")),
+    )
+    outbox.enqueue(office.personal, replace(waiting, letter=blank), clock() + 10)
+    clock.seconds += 86400
+    entry = only(deliver_due(office))
+    assert entry.state == "refused"
+    assert "waited until another day, and now Extra is missing" in entry.words
+    assert mailbox(service, CATCH_ALL) == []
+    assert outbox.take_back(office.personal, waiting.id)

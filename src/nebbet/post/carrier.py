@@ -4,8 +4,10 @@ import logging
 import threading
 from collections.abc import Callable
 from datetime import UTC, datetime
+from secrets import token_hex
 
 from msgspec import Struct
+from msgspec.structs import replace
 from sqlalchemy import Engine
 
 from nebbet.core.errors import NebbetError
@@ -13,6 +15,7 @@ from nebbet.library.store import Library
 from nebbet.post import outbox, register
 from nebbet.post.errors import DeliveryError, no_password
 from nebbet.post.items import Queued
+from nebbet.post.renewing import renewed
 from nebbet.post.secrets import Secrets
 from nebbet.post.settings import Account
 
@@ -42,6 +45,7 @@ def deliver_due(office: Office) -> list[Queued]:
 def _advance(office: Office, entry: Queued) -> None:
     try:
         if entry.state != "sent":
+            entry = _of_the_day(office, entry)
             if not outbox.claim(office.personal, entry.item.id):
                 return
             _send(office, entry)
@@ -51,6 +55,18 @@ def _advance(office: Office, entry: Queued) -> None:
     except NebbetError as error:
         # Only what follows the sending gets here: the letter is out, its record is not.
         _wait_for_record(office, entry, error.sentence)
+
+
+def _of_the_day(office: Office, entry: Queued) -> Queued:
+    """The letter as it is to go today. Raises DeliveryError when it cannot go any more."""
+    moment = datetime.fromtimestamp(office.now(), UTC)
+    try:
+        item = renewed(entry.item, office.library, moment, lambda: token_hex(12))
+    except NebbetError as error:
+        raise DeliveryError("refused", error.what, error.advice) from None
+    if item is not entry.item:
+        outbox.rewrite(office.personal, item)
+    return replace(entry, item=item)
 
 
 def _password(office: Office) -> str:

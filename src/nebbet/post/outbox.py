@@ -76,6 +76,16 @@ def mark(engine: Engine, item_id: str, **change: object) -> None:
         )
 
 
+def rewrite(engine: Engine, item: Item) -> None:
+    """Put a letter in the place of what it was when it was put into the outbox."""
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        connection.execute(
+            update(outbox_table)
+            .where(outbox_table.c.id == item.id)
+            .values(item=msgspec.json.encode(item))
+        )
+
+
 def recover(engine: Engine) -> int:
     """After a start: what was on the line when Nebbet ended may have gone; says how many."""
     words = (

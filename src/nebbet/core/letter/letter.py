@@ -6,7 +6,7 @@ import msgspec
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from nebbet.core import body, inline
+from nebbet.core import body, dates, inline
 from nebbet.core.body import Body
 from nebbet.core.errors import NebbetError
 from nebbet.core.inline import Line, Slot
@@ -231,6 +231,19 @@ def keep_part(letter: Letter, when: str, *, keep: bool) -> Letter:
             if keep or a.when != when
         ),
     )
+
+
+def counts_from_sending(letter: Letter) -> bool:
+    """Whether a date in a letter counts from the day on which it is sent."""
+    rules = (p.of for p in letter.placeholders if p.source == "date")
+    return any(_is_from_sending(rule) for rule in rules)
+
+
+def _is_from_sending(rule: str) -> bool:
+    try:
+        return dates.read(rule).base.kind == "sending"
+    except NebbetError:
+        return False
 
 
 def answer(letter: Letter, name: str, text: str | None) -> Letter:
