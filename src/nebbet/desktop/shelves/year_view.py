@@ -35,6 +35,7 @@ class YearChart(QWidget):
         super().__init__()
         self._days: dict[date, YearDay] = {}
         self._calendar = WorkingCalendar()
+        self._first, self._rows = date.min, 1
         self.at = date.min
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -43,6 +44,8 @@ class YearChart(QWidget):
     def show_year(self, year: tuple[YearDay, ...], calendar: WorkingCalendar) -> None:
         """Show another year; its first day is pointed at."""
         self._days = {day.day: day for day in year}
+        self._first = year[0].day
+        self._rows = self._row(year[-1].day) + 1
         self._calendar = calendar
         self.at = year[0].day
         self.update()
@@ -79,22 +82,25 @@ class YearChart(QWidget):
     def minimumSizeHint(self) -> QSize:
         return QSize(480, _TOP + 13 * 20)
 
-    def _rows(self) -> int:
-        months = [(day.year, day.month) for day in self._days]
-        return len(dict.fromkeys(months)) or 1
-
     def _row(self, day: date) -> int:
-        first = next(iter(self._days))
-        return (day.year - first.year) * 12 + day.month - first.month
+        return (day.year - self._first.year) * 12 + day.month - self._first.month
 
     def cell(self, day: date) -> QRectF:
         """Where a day is drawn."""
         width = (self.width() - _LEFT - 2) / 31
-        height = min((self.height() - _TOP - 2) / self._rows(), 34)
+        height = min((self.height() - _TOP - 2) / self._rows, 34)
         return QRectF(_LEFT + (day.day - 1) * width, _TOP + self._row(day) * height, width, height)
 
     def _day_at(self, spot: QPointF) -> date | None:
-        return next((day for day in self._days if self.cell(day).contains(spot)), None)
+        cell = self.cell(self._first)
+        row = int((spot.y() - _TOP) // cell.height())
+        number = int((spot.x() - _LEFT) // cell.width()) + 1
+        year, month = divmod(self._first.month - 1 + row, 12)
+        try:
+            day = date(self._first.year + year, month + 1, number)
+        except ValueError:
+            return None
+        return day if day in self._days else None
 
     # Painting
 
@@ -112,7 +118,7 @@ class YearChart(QWidget):
     def _paint_heads(self, painter: QPainter) -> None:
         painter.setPen(QColor(theme.tokens().faint))
         middle = Qt.AlignmentFlag.AlignCenter
-        first = next(iter(self._days))
+        first = self._first
         for number in range(1, 32):
             rect = self.cell(first.replace(day=1))
             rect.moveLeft(_LEFT + (number - 1) * rect.width())
@@ -132,19 +138,9 @@ class YearChart(QWidget):
             ground = look.ochre_ground
         painter.fillRect(rect, QColor(ground))
         if day.irregular:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(look.ochre_edge))
-            corner = rect.topRight()
-            painter.drawPolygon(QPolygonF([corner, corner - QPointF(7, 0), corner + QPointF(0, 7)]))
+            _paint_corner(painter, rect)
         if day.lands:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor(look.brick), 1.2))
-            painter.drawLine(
-                rect.bottomLeft() + QPointF(3, -2), rect.bottomRight() + QPointF(-3, -2)
-            )
-            painter.drawLine(
-                rect.bottomLeft() + QPointF(3, -4.5), rect.bottomRight() + QPointF(-3, -4.5)
-            )
+            _paint_foot(painter, rect)
         painter.setPen(QColor(look.ochre_text if ground == look.ochre_ground else look.ink))
         painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, _offset(day))
 
@@ -221,6 +217,22 @@ def _offset(day: YearDay) -> str:
     return str((day.worked.day - day.day).days)
 
 
+def _paint_corner(painter: QPainter, rect: QRectF) -> None:
+    """The mark of a day that is out of the ordinary."""
+    corner = rect.topRight()
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(theme.tokens().ochre_edge))
+    painter.drawPolygon(QPolygonF([corner, corner - QPointF(7, 0), corner + QPointF(0, 7)]))
+
+
+def _paint_foot(painter: QPainter, rect: QRectF) -> None:
+    """The mark of a promise that falls on a day on which nobody works."""
+    painter.setPen(QPen(QColor(theme.tokens().brick), 1.2))
+    for above in (2.0, 4.5):
+        foot = rect.bottom() - above
+        painter.drawLine(QPointF(rect.left() + 3, foot), QPointF(rect.right() - 3, foot))
+
+
 class _Sign(QWidget):
     """One sign of the picture, for the legend."""
 
@@ -235,17 +247,9 @@ class _Sign(QWidget):
         grounds = {"irregular": look.ochre_ground, "closed": look.rule, "promise": look.plum}
         painter.fillRect(rect, QColor(grounds.get(self._kind, look.panel)))
         if self._kind == "irregular":
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(look.ochre_edge))
-            corner = rect.topRight()
-            painter.drawPolygon(QPolygonF([corner, corner - QPointF(7, 0), corner + QPointF(0, 7)]))
+            _paint_corner(painter, rect)
         if self._kind == "lands":
-            painter.setPen(QPen(QColor(look.brick), 1.2))
-            for above in (2.0, 4.5):
-                painter.drawLine(
-                    QPointF(4, rect.bottom() - above),
-                    QPointF(rect.right() - 3, rect.bottom() - above),
-                )
+            _paint_foot(painter, rect)
         painter.end()
 
 
