@@ -1,8 +1,9 @@
 """The editor kit: body to document and back, marks, places."""
 
 from hypothesis import HealthCheck, given, settings
-from PySide6.QtCore import QMimeData
+from PySide6.QtCore import QMimeData, Qt
 from PySide6.QtGui import QTextCursor, QTextDocument
+from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from nebbet.core import inline
@@ -10,7 +11,8 @@ from nebbet.core.body import Body, Frame, read, write
 from nebbet.core.inline import Slot
 from nebbet.desktop.kit import bodydoc
 from nebbet.desktop.kit.bodydoc import Shown, Writer, paper_style
-from nebbet.desktop.kit.paper_edit import text_body
+from nebbet.desktop.kit.paper_edit import Kind, text_body
+from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.kit.slot_edit import SlotEdit, Value
 from nebbet.desktop.shelves.template_edit import TemplateEdit
 from tests.core.test_body import BODIES
@@ -77,12 +79,98 @@ def test_an_empty_value_keeps_its_place(qtbot: QtBot) -> None:
     assert edit.toPlainText() == "axb"
 
 
-def test_marks_tell_blanks_values_and_unknown_names_apart(qtbot: QtBot) -> None:
-    edit = TemplateEdit(lambda name: "unknown" if name == "nmae" else "blank")
+class Names:
+    """What a ledger would say."""
+
+    def kind_of(self, name: str) -> Kind:
+        return "unknown" if name == "nmae" else "blank"
+
+    def caption(self, name: str) -> tuple[str, str]:
+        return "case", name.title()
+
+    def offer(self, words: str) -> list[Choice]:
+        known = ("reason", "refund by", "case.number")
+        found = [Choice(name, name) for name in known if words in name]
+        return [*found, Choice(f"new:{words}", "New blank")] if words else found
+
+    def take(self, key: str) -> str:
+        return key.removeprefix("new:")
+
+    def describe(self, name: str) -> str:
+        return f"about {name}"
+
+
+def template_edit(qtbot: QtBot) -> TemplateEdit:
+    edit = TemplateEdit(Names())
     qtbot.addWidget(edit)
-    edit.load(read("<p>Dear {{nmae}}, {{reason}} {{ }}</p>"))
-    marks = [(edit.toPlainText()[m.start : m.end], m.kind) for m in edit.marks()]
-    assert marks == [("{{nmae}}", "unknown"), ("{{reason}}", "blank"), ("{{ }}", "unknown")]
+    edit.resize(500, 300)
+    edit.show()
+    edit.setFocus()
+    return edit
+
+
+def test_placeholders_of_a_template_are_single_things(qtbot: QtBot) -> None:
+    edit = template_edit(qtbot)
+    source = "<p>Dear {{nmae}}{{nmae}}, <strong>{{reason|upper}}</strong> {{ }}</p>\n"
+    edit.load(read(source))
+    assert write(edit.body()) == source
+    assert edit.written() == "Dear {{nmae}}{{nmae}}, {{reason|upper}} {{ }}"
+    assert [edit.toPlainText()[m.start : m.end] for m in edit.marks()] == ["{{ }}"]
+    cursor = edit.textCursor()
+    cursor.setPosition(6)
+    edit.setTextCursor(cursor)
+    QTest.keyClick(edit, Qt.Key.Key_Backspace)
+    assert edit.written().startswith("Dear {{nmae}}, ")
+    QTest.keyClicks(edit, "and ")
+    assert edit.written().startswith("Dear and {{nmae}}, ")
+    edit.undo()
+    edit.undo()
+    assert write(edit.body()) == source
+    edit.selectAll()
+    other = template_edit(qtbot)
+    other.insertFromMimeData(edit.createMimeDataFromSelection())
+    assert write(other.body()) == source
+
+
+def test_typing_braces_offers_what_can_stand_there(qtbot: QtBot) -> None:
+    edit = template_edit(qtbot)
+    QTest.keyClicks(edit, "By {{")
+    assert edit.offers.isVisible() and edit.offers.count() == 3
+    QTest.keyClicks(edit, "re")
+    assert edit.offers.key == "reason"
+    QTest.keyClick(edit, Qt.Key.Key_Down)
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    assert edit.written() == "By {{refund by}}"
+    assert not edit.offers.isVisible()
+    QTest.keyClicks(edit, " or {{new one")
+    QTest.keyClick(edit, Qt.Key.Key_Tab)
+    assert edit.written() == "By {{refund by}} or {{new one}}"
+    edit.undo()
+    assert edit.written() == "By {{refund by}} or {{new one"
+    QTest.keyClick(edit, Qt.Key.Key_Escape)
+    assert not edit.offers.isVisible()
+
+
+def test_a_placeholder_typed_to_its_end_becomes_one_thing(qtbot: QtBot) -> None:
+    edit = template_edit(qtbot)
+    QTest.keyClicks(edit, "{{reason|else: it}} and \\{{x}}")
+    assert edit.toPlainText() == "\ufffc and \\{{x}}"
+    assert write(edit.body()) == "<p>{{reason|else: it}} and \\{{x}}</p>\n"
+
+
+def test_a_chosen_placeholder_opens_its_entry(qtbot: QtBot) -> None:
+    edit = template_edit(qtbot)
+    edit.load(read("<p>a{{reason}}b</p>"))
+    seen: list[str] = []
+    edit.opened.connect(seen.append)
+    QTest.keyClick(edit, Qt.Key.Key_Right)
+    QTest.keyClick(edit, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    assert seen == ["reason"]
+    (rect,) = edit.rects(1, 2)
+    QTest.mouseDClick(edit.viewport(), Qt.MouseButton.LeftButton, pos=rect.center().toPoint())
+    assert seen == ["reason", "reason"]
+    assert edit.written() == "a{{reason}}b"
 
 
 def test_every_mark_has_a_rectangle_on_each_of_its_lines(qtbot: QtBot) -> None:

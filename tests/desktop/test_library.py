@@ -8,6 +8,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QFileDialog, QInputDialog
 from pytestqt.qtbot import QtBot
 
+from nebbet.core.body import write
 from nebbet.core.letter import Content
 from nebbet.library.catalogue import Template
 from nebbet.post.home import Home
@@ -141,7 +142,7 @@ def test_a_placeholder_is_inserted_declared_and_completed_in_a_letter(editor: Ha
     editor.press("Ctrl+D")
     editor.type("bank name")
     editor.press("Return")
-    assert "{{bank name}}We hope" in page.body.toPlainText()
+    assert "{{bank name}}We hope" in page.body.written()
     ledger = page.ledger
     assert ledger.current is not None
     assert ledger.current.name == "bank name"
@@ -164,7 +165,7 @@ def test_fields_of_the_team_s_own_data_are_offered(editor: Hand) -> None:
     editor.press("Ctrl+D")
     editor.type("case passengers")
     editor.press("Return")
-    assert "{{case.passengers}}" in page.body.toPlainText()
+    assert "{{case.passengers}}" in page.body.written()
     assert page.ledger.kind_of("case.passengers") == "value"
     assert page.ledger.kind_of("case.pasengers") == "unknown"
     assert page.ledger.kind_of("amount") == "value"
@@ -268,7 +269,7 @@ def test_a_picture_is_put_in(editor: Hand, tmp_path: Path, monkeypatch: pytest.M
     answer_question(monkeypatch, "Plan of the ports")
     editor.window.library.editor.body.setFocus()
     editor.press("Ctrl+Shift+P")
-    editor.until(lambda: "\ufffc" in editor.window.library.editor.body.toPlainText())
+    editor.until(lambda: "<img" in write(editor.window.library.editor.body.body()))
     editor.press("Ctrl+S")
     source = saved(editor, 2).texts["en_GB"].body
     assert 'alt="Plan of the ports" width="480">' in source
@@ -336,10 +337,10 @@ def test_leaving_keeps_what_was_not_saved_even_through_a_crash(
     hand = Hand(again, qtbot, service)
     again.go(again.library)
     again.library.edit("refund-agreed")
-    assert "Half a thought. {{recipient" in again.library.editor.body.toPlainText()
+    assert "Half a thought. {{recipient" in again.library.editor.body.written()
     assert hand.said == "What you had not saved last time is back."
     hand.click(again.notices.action)
-    assert "Half a thought." not in again.library.editor.body.toPlainText()
+    assert "Half a thought." not in again.library.editor.body.written()
     close(again)
 
 
@@ -361,4 +362,4 @@ def test_a_library_that_cannot_be_written_says_so_and_keeps_the_text(editor: Han
     editor.press("Ctrl+S")
     editor.until(lambda: "read-only here" in editor.said)
     assert editor.said.startswith("The edition cannot be saved: it is read-only here.")
-    assert "New. {{recipient" in page.body.toPlainText()
+    assert "New. {{recipient" in page.body.written()

@@ -46,6 +46,7 @@ BREAK = "\u2028"
 _LINE_HEIGHT = 22
 _OBJECT = "\ufffc"
 PICTURE = "file:"
+SLOT_OBJECT = QTextFormat.ObjectTypes.UserObject.value + 1
 
 
 # What hangs on a condition stands a little to the right, beside the rule that marks it.
@@ -191,7 +192,7 @@ class Writer:
         if isinstance(content, str):
             self._plain(cursor, content, char_format)
         elif self._show is None:
-            cursor.insertText(inline.source((content,)), char_format)
+            insert_slot(cursor, content, char_format)
         else:
             shown = self._show(content)
             slot = slot_format(char_format, content.inner, self.next_id, blank=shown.blank)
@@ -209,6 +210,24 @@ class Writer:
             if index:
                 cursor.insertText("{{", braces)
             cursor.insertText(piece, char_format)
+
+
+def insert_slot(cursor: QTextCursor, slot: Slot, base: QTextCharFormat) -> None:
+    """Put a placeholder into a template's text, as one thing."""
+    plain = QTextCharFormat(base)
+    plain.clearProperty(QTextFormat.Property.ObjectType.value)
+    plain.clearProperty(SLOT)
+    made = QTextCharFormat(plain)
+    made.setObjectType(SLOT_OBJECT)
+    made.setProperty(SLOT, slot.inner)
+    made.setVerticalAlignment(QTextCharFormat.VerticalAlignment.AlignBaseline)
+    cursor.insertText(_OBJECT, made)
+    cursor.setCharFormat(plain)
+
+
+def is_slot(char_format: QTextCharFormat) -> bool:
+    """Whether a format is that of a placeholder in a template's text."""
+    return char_format.objectType() == SLOT_OBJECT
 
 
 def slot_format(base: QTextCharFormat, inner: str, slot_id: int, *, blank: bool) -> QTextCharFormat:
@@ -330,8 +349,13 @@ def left_out(block: QTextBlock) -> str | None:
 
 def read_line(document: QTextDocument) -> Line:
     """Read a document of one line."""
+    return read_block(document.begin())
+
+
+def read_block(block: QTextBlock) -> Line:
+    """Read the text of one block; what is no text counts as a space."""
     parts: list[str | Slot] = []
-    for part in _inlines(document.begin()):
+    for part in _inlines(block):
         content = part.content if isinstance(part, Run) else " "
         if isinstance(content, str) and parts and isinstance(parts[-1], str):
             parts[-1] += content
@@ -359,6 +383,10 @@ def _inlines(block: QTextBlock) -> Iterator[Inline]:
         if char_format.isImageFormat():
             yield from _pictures(char_format.toImageFormat(), fragment.length())
             continue
+        if is_slot(char_format):
+            run = Run(inline.slot(str(char_format.property(SLOT))), *_style(char_format))
+            yield from [run] * fragment.length()
+            continue
         slot_id = char_format.property(SLOT_ID)
         if slot_id and slot_id == last_id:
             continue  # one slot in two styles: the first style counts
@@ -373,11 +401,17 @@ def _pictures(found: QTextImageFormat, count: int) -> Iterator[Inline]:
         yield from [picture] * count
 
 
-def _runs(text: str, char_format: QTextCharFormat) -> Iterator[Inline]:
+def _style(char_format: QTextCharFormat) -> tuple[bool, bool, Line]:
+    """Whether text is bold and italic, and where it links to."""
     bold = char_format.fontWeight() >= QFont.Weight.DemiBold
-    italic = char_format.fontItalic()
     link = inline.parse(char_format.anchorHref()) if char_format.isAnchor() else ()
-    inner = char_format.property(SLOT)
+    return bold, char_format.fontItalic(), link
+
+
+def _runs(text: str, char_format: QTextCharFormat) -> Iterator[Inline]:
+    bold, italic, link = _style(char_format)
+    # Text typed behind a template's placeholder keeps that property, but is no place itself.
+    inner = char_format.property(SLOT) if char_format.property(SLOT_ID) else None
     if inner:
         shown = None if char_format.property(SLOT_BLANK) else text.replace(BREAK, "\n")
         yield Run(replace(inline.slot(inner), text=shown), bold, italic, link)

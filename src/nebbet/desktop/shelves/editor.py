@@ -25,7 +25,6 @@ from nebbet.core.letter import Content, Copies, Texts
 from nebbet.core.placeholders import World, language_of
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.body_tools import BodyTools
-from nebbet.desktop.kit.paper_edit import Kind
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.kit.sheet import Desk, Sheet
 from nebbet.desktop.session import AUTOSAVE, Session
@@ -79,7 +78,7 @@ class TemplateEditor(Place):
         self.languages = QTabBar()
         self.ledger = Ledger(lambda: session.catalogue, self._world)
         self.lines = {part: self._line(name) for part, name in LINES.items()}
-        self.body = TemplateEdit(self._kind_of, session.pictures)
+        self.body = TemplateEdit(self.ledger, session.pictures)
         theme.named(self.body, "Body of the template")
         self.enclosures = Enclosures(session.add_files, self.ledger.resolution)
         self.copies = ConditionalCopies(self.ledger.resolution)
@@ -97,7 +96,7 @@ class TemplateEditor(Place):
         self._connect()
 
     def _line(self, name: str) -> TemplateEdit:
-        made = TemplateEdit(self._kind_of, single=True)
+        made = TemplateEdit(self.ledger, single=True)
         theme.named(made, name)
         made.entered.connect(self.focusNextChild)
         return made
@@ -167,6 +166,7 @@ class TemplateEditor(Place):
     def _connect(self) -> None:
         for editor in (*self.lines.values(), self.body):
             editor.edited.connect(self._edited)
+            editor.opened.connect(self._open_entry)
             editor.cursorPositionChanged.connect(self._remember_editor)
         self.title_field.textEdited.connect(self._edited)
         self.shelf.currentIndexChanged.connect(self._edited)
@@ -349,9 +349,6 @@ class TemplateEditor(Place):
         self._middle.setCurrentIndex(0)
         self.body.setFocus()
 
-    def _kind_of(self, name: str) -> Kind:
-        return self.ledger.kind_of(name)
-
     def _remember_editor(self) -> None:
         sender = self.sender()
         if isinstance(sender, TemplateEdit) and sender.hasFocus():
@@ -364,12 +361,17 @@ class TemplateEditor(Place):
 
     def _declared(self) -> None:
         for editor in (*self.lines.values(), self.body):
-            editor.viewport().update()
+            editor.refresh()
         self._edited()
 
     def _insert(self, name: str) -> None:
         self._last.insert_placeholder(name)
         self._last.setFocus()
+
+    def _open_entry(self, name: str) -> None:
+        """Go to a placeholder's entry; one that declares itself gets one."""
+        self.ledger.declare(name)
+        self.ledger.form.label.setFocus()
 
     def _renamed(self, old: str, new: str) -> None:
         """A renamed placeholder is renamed everywhere: in all languages, sums and conditions."""

@@ -35,7 +35,7 @@ class Ledger(QWidget):
         self._catalogue, self._world = catalogue, world
         self.placeholders: list[Placeholder] = []
         self.inserter = Picker(
-            "Insert a placeholder", self._offer, "Insert a placeholder: type a few letters"
+            "Insert a placeholder", self.offer, "Insert a placeholder: type a few letters"
         )
         self.inserter.picked.connect(self._insert)
         self.list = ChoiceList("Placeholders of this template")
@@ -72,9 +72,33 @@ class Ledger(QWidget):
         known = map(fold, field_names(self._catalogue(), made.source))
         return "value" if fold(made.of) in known else "unknown"
 
+    def caption(self, name: str) -> tuple[str, str]:
+        """The word for a placeholder's source, and its label."""
+        found = self._declared(name) or placeholders.implied(name)
+        if found is None:
+            return "", name
+        source = "" if found.source == "blank" else SOURCES[found.source].partition(":")[0]
+        return source.removesuffix(" of several").removesuffix(" rule"), found.title
+
+    def describe(self, name: str) -> str:
+        """One line on what a placeholder is and gives."""
+        found = self._declared(name) or placeholders.implied(name)
+        if found is None:
+            return "nothing declares it"
+        about, particular = self._example(found)
+        given = f"{about}{particular.text}. " if particular.text else ""
+        return f"{SOURCES[found.source]}. {given}{particular.note}"
+
     def go_to(self, name: str) -> None:
         """Go to one entry."""
         self._fill(fold(name))
+
+    def declare(self, name: str) -> None:
+        """Go to the entry of a name; a field of the recipient, sender or case, or a fact that has
+        none yet gets one."""
+        if not self._declared(name):
+            self._add(placeholders.implied(name) or Placeholder(name))
+        self.go_to(name)
 
     def _declared(self, name: str) -> Placeholder | None:
         key = fold(name)
@@ -97,7 +121,8 @@ class Ledger(QWidget):
 
     # Inserting
 
-    def _offer(self, words: str) -> list[Choice]:
+    def offer(self, words: str) -> list[Choice]:
+        """What can be put into the text, by some words; a new blank comes last."""
         catalogue = self._catalogue()
         names = [(p.name, f"{p.title}, {p.of or p.source}") for p in self.placeholders]
         for source in ("recipient", "case", "sender", "fact"):
@@ -115,11 +140,16 @@ class Ledger(QWidget):
         return choices
 
     def _insert(self, key: str) -> None:
-        name = key.removeprefix(_NEW)
-        if key.startswith(_NEW):
-            self._add(Placeholder(name))
+        name = self.take(key)
         self.inserter.show_text("")
         self.insert.emit(name)
+
+    def take(self, key: str) -> str:
+        """The name behind an offered key; a new blank is declared by that."""
+        name = " ".join(key.removeprefix(_NEW).split())
+        if key.startswith(_NEW) and not self._declared(name):
+            self._add(Placeholder(name))
+        return name
 
     def _insert_current(self) -> None:
         found = self.current

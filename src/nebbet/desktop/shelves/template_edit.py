@@ -1,37 +1,228 @@
-"""The template's own editor: placeholders are written as {{name}} and marked by what they are."""
+"""The template's own editor: placeholders are single things, typed as {{name}} or chosen."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
+from typing import Protocol
+
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, Signal
+from PySide6.QtGui import QFocusEvent, QHelpEvent, QKeyEvent, QMouseEvent, QTextCursor
+from PySide6.QtWidgets import QToolTip
 
 from nebbet.core import inline
+from nebbet.core.inline import Slot
 from nebbet.desktop.kit import bodydoc
-from nebbet.desktop.kit.paper_edit import Kind, Mark, PaperEdit
+from nebbet.desktop.kit.paper_edit import Mark, PaperEdit
+from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.pictures import Pictures
+from nebbet.desktop.shelves import slot_object
+from nebbet.desktop.shelves.slot_object import SlotObject
+
+_LONGEST_QUERY = 60
+_RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+
+
+class Names(slot_object.Known, Protocol):
+    """What the editor asks the ledger."""
+
+    def offer(self, words: str) -> list[Choice]:
+        """The placeholders that match some words, best first."""
+
+    def take(self, key: str) -> str:
+        """The name behind an offered key; a new blank is declared by that."""
+
+    def describe(self, name: str) -> str:
+        """One line on a placeholder."""
 
 
 class TemplateEdit(PaperEdit):
-    """Marks every {{name}} as kind_of says, and mistyped braces as unknown."""
+    """Writes placeholders as single objects, and mistyped braces as marked text.
+
+    Typing {{ opens a list of what can stand there. opened tells that somebody wants to see a
+    placeholder's entry in the ledger.
+    """
+
+    opened = Signal(str)
 
     def __init__(
-        self,
-        kind_of: Callable[[str], Kind],
-        pictures: Pictures | None = None,
-        *,
-        single: bool = False,
+        self, names: Names, pictures: Pictures | None = None, *, single: bool = False
     ) -> None:
-        self._kind_of = kind_of
+        self._names = names
         super().__init__(pictures, single=single)
+        self._drawer = SlotObject(names, self)
+        self.document().documentLayout().registerHandler(bodydoc.SLOT_OBJECT, self._drawer)
+        self.offers = ChoiceList("Placeholders that fit")
+        self.offers.setObjectName("popup")
+        self.offers.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.offers.hide()
+        self.offers.itemClicked.connect(lambda _item: self._choose())
+
+    # What stands here
 
     def marks(self) -> Iterator[Mark]:
+        """Mistyped braces; placeholders draw themselves."""
         for block in bodydoc.blocks(self.document()):
-            for match in inline.SLOT.finditer(block.text()):
-                start = block.position() + match.start()
-                yield Mark(start, block.position() + match.end(), self._kind_of(match["name"]))
             for typo in inline.typos(block.text()):
                 start = block.position() + typo.place
                 yield Mark(start, start + len(typo.text), "unknown")
 
+    def written(self) -> str:
+        """The text as it is written, with {{name}} where placeholders stand."""
+        lines = (bodydoc.read_block(block) for block in bodydoc.blocks(self.document()))
+        return "\n".join(inline.source(line) for line in lines)
+
+    def refresh(self) -> None:
+        """Draw the placeholders anew: what they are, or what they are called, has changed."""
+        self.document().markContentsDirty(0, self.document().characterCount())
+        self.viewport().update()
+
     def insert_placeholder(self, name: str) -> None:
         """Put a placeholder at the cursor, in the style that stands there."""
-        cursor = self.textCursor()
-        cursor.insertText(f"{{{{{name}}}}}")
+        self._insert(self.textCursor(), inline.slot(name))
+
+    def _insert(self, cursor: QTextCursor, slot: Slot) -> None:
+        bodydoc.insert_slot(cursor, slot, self.currentCharFormat())
         self.setTextCursor(cursor)
+
+    def slot_at(self, position: int) -> Slot | None:
+        """The placeholder that is the character at a position, if it is one."""
+        cursor = QTextCursor(self.document())
+        if not 0 <= position < self.document().characterCount() - 1:
+            return None
+        cursor.setPosition(position + 1)
+        found = cursor.charFormat()
+        return slot_object.slot_of(found) if bodydoc.is_slot(found) else None
+
+    def _selected(self) -> Slot | None:
+        cursor = self.textCursor()
+        alone = cursor.selectionEnd() - cursor.selectionStart() == 1
+        return self.slot_at(cursor.selectionStart()) if alone else None
+
+    # Typing
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """The list of placeholders comes with {{ and goes with }}."""
+        if self.offers.isVisible() and self._in_offers(event):
+            return
+        chosen = self._selected()
+        if event.key() in _RETURN and chosen is not None and not event.modifiers():
+            self.opened.emit(chosen.name)
+            return
+        super().keyPressEvent(event)
+        if event.text() == "}":
+            self._close_braces()
+        if event.text() and event.key() != Qt.Key.Key_Escape:
+            self._show_offers()
+
+    def _in_offers(self, event: QKeyEvent) -> bool:
+        key = event.key()
+        if key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+            self.offers.step(1 if key == Qt.Key.Key_Down else -1)
+        elif key in (*_RETURN, Qt.Key.Key_Tab) and self.offers.key:
+            self._choose()
+        elif key == Qt.Key.Key_Escape:
+            self.offers.hide()
+        else:
+            return False
+        return True
+
+    def _query(self) -> tuple[int, str] | None:
+        """Where {{ was opened before the cursor, and what was typed since."""
+        cursor = self.textCursor()
+        before = cursor.block().text()[: cursor.positionInBlock()]
+        start = before.rfind("{{")
+        words = before[start + 2 :]
+        if start < 0 or cursor.hasSelection() or len(words) > _LONGEST_QUERY:
+            return None
+        if before[max(start - 1, 0) : start] == "\\" or set(words) & set("{}|"):
+            return None
+        return cursor.block().position() + start, words
+
+    def _show_offers(self) -> None:
+        query = self._query()
+        choices = self._names.offer(query[1])[:40] if query else []
+        if not choices:
+            self.offers.hide()
+            return
+        self.offers.show_choices(choices)
+        self.offers.choose_first()
+        self._place_offers(len(choices))
+        self.offers.show()
+        self.offers.raise_()
+
+    def _place_offers(self, count: int) -> None:
+        window = self.window()
+        if self.offers.parent() is not window:
+            self.offers.setParent(window)
+        spot = self.mapTo(window, self.cursorRect().bottomLeft() + QPoint(0, 4))
+        height = min(count * 42 + 4, 260)
+        if spot.y() + height > window.height() - 8:
+            spot.setY(self.mapTo(window, self.cursorRect().topLeft()).y() - height - 4)
+        left = max(8, min(spot.x(), window.width() - 328))
+        self.offers.setGeometry(left, spot.y(), 320, height)
+
+    def _choose(self) -> None:
+        """Put the chosen placeholder where the braces were opened, as one step."""
+        query, key = self._query(), self.offers.key
+        self.offers.hide()
+        if query is None or not key:
+            return
+        cursor = self.textCursor()
+        cursor.beginEditBlock()
+        cursor.setPosition(query[0], QTextCursor.MoveMode.KeepAnchor)
+        cursor.removeSelectedText()
+        self._insert(cursor, inline.slot(self._names.take(key)))
+        cursor.endEditBlock()
+
+    def _close_braces(self) -> None:
+        """A placeholder that was typed to its end becomes one thing."""
+        cursor = self.textCursor()
+        before = cursor.block().text()[: cursor.positionInBlock()]
+        found = next((m for m in inline.SLOT.finditer(before) if m.end() == len(before)), None)
+        if found is None:
+            return
+        cursor.beginEditBlock()
+        cursor.setPosition(cursor.block().position() + found.start(), _KEEP)
+        cursor.removeSelectedText()
+        self._insert(cursor, inline.slot(found[0].strip("{}")))
+        cursor.endEditBlock()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """The list goes with the focus."""
+        super().focusOutEvent(event)
+        self.offers.hide()
+
+    # The mouse
+
+    def _slot_under(self, spot: QPointF) -> tuple[int, Slot] | None:
+        position = self.cursorForPosition(spot.toPoint()).position()
+        for start in (position - 1, position):
+            slot = self.slot_at(start)
+            if slot and any(rect.contains(spot) for rect in self.rects(start, start + 1)):
+                return start, slot
+        return None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Double click on a placeholder shows its entry in the ledger."""
+        found = self._slot_under(event.position())
+        if found is None:
+            super().mouseDoubleClickEvent(event)
+            return
+        cursor = self.textCursor()
+        cursor.setPosition(found[0])
+        cursor.setPosition(found[0] + 1, _KEEP)
+        self.setTextCursor(cursor)
+        self.opened.emit(found[1].name)
+
+    def viewportEvent(self, event: QEvent) -> bool:
+        """Say what a placeholder is when the pointer rests on it."""
+        if isinstance(event, QHelpEvent):
+            found = self._slot_under(QPointF(event.pos()))
+            if found:
+                said = f"{inline.source((found[1],))}: {self._names.describe(found[1].name)}"
+                QToolTip.showText(event.globalPos(), said, self)
+            else:
+                QToolTip.hideText()
+            return True
+        return super().viewportEvent(event)
+
+
+_KEEP = QTextCursor.MoveMode.KeepAnchor
