@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QWidget
 from nebbet.core.body import read, write
 from nebbet.core.letter import Copy, Letter
 from nebbet.core.placeholders import Placeholder
+from nebbet.desktop.kit.picker import ASIDE
 from nebbet.desktop.kit.slot_edit import SlotEdit
 from nebbet.desktop.shelves.declaration import SOURCES, Declaration
 from nebbet.desktop.shelves.editor import TemplateEditor
@@ -681,3 +682,28 @@ def test_tab_goes_through_the_builder_in_the_order_of_reading(hand: Hand) -> Non
 def edit_again(hand: Hand, page: TemplateEditor, words: str) -> TemplateEditor:
     page.leave()
     return edit(hand, words)
+
+
+def test_the_ledger_says_how_often_and_where_a_placeholder_is_used(hand: Hand) -> None:
+    page = edit(hand, "refund agreed")
+    choices = page.ledger.list
+    asides = {choices.item(row).text(): choices.item(row).data(ASIDE) for row in range(5)}
+    assert asides["Amount we return"] == "sum, 6×"
+    go_to(page, "days before")
+    assert page.ledger._where.text() == "text 2×, conditions 2×, other placeholders 1×"
+    new_blank(hand, page, "nobody needs me")
+    cursor = page.body.textCursor()
+    cursor.movePosition(cursor.MoveOperation.End)
+    page.body.setTextCursor(cursor)
+    page.body.setFocus()
+    hand.type(" {{mystery}}")
+    rows = lambda: {choices.item(r).text(): choices.item(r).data(ASIDE)  # noqa: E731
+                    for r in range(choices.count())}  # fmt: skip
+    hand.until(lambda: rows().get("mystery") == "unknown")
+    assert rows()["Nobody needs me"] == "blank, unused"
+    cursor = page.body.document().find("\ufffc")
+    page.body.setTextCursor(cursor)
+    hand.press("Return")
+    assert page.ledger.current is not None
+    assert page.ledger.current.name == "recipient.greeting"
+    assert hand.focus is page.ledger.form.label

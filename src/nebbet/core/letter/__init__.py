@@ -22,6 +22,7 @@ from nebbet.core.letter.letter import (
     written,
 )
 from nebbet.core.letter.renaming import renamed
+from nebbet.core.letter.uses import uses
 
 __all__ = [
     "Attachment",
@@ -47,6 +48,7 @@ __all__ = [
     "start",
     "text_for",
     "to_json",
+    "uses",
     "work_out",
     "written",
 ]

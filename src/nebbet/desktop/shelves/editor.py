@@ -220,6 +220,7 @@ class TemplateEditor(Place):
         self.calendar.setText(content.calendar)
         self._calendar_note.clear()
         self.ledger.show_placeholders(content.placeholders)
+        self.ledger.show_uses(letters.uses(content))
         self.enclosures.show_enclosures(content.enclosures)
         self.copies.show_copies(content.copies.conditional)
         for part in _COPIES:
@@ -407,6 +408,7 @@ class TemplateEditor(Place):
         if template is None:
             return
         draft = self._draft()
+        self.ledger.show_uses(letters.uses(draft.content))
         same = draft == self._base
         if not same or self._id in self._session.drafts:
             self._session.keep_draft(self._id, None if same else msgspec.json.encode(draft))

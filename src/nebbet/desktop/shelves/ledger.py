@@ -1,6 +1,6 @@
 """The ledger of a template's placeholders: what each is and where its value comes from."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import date
 
 from PySide6.QtCore import Signal
@@ -16,7 +16,7 @@ from nebbet.desktop.kit.picker import Choice, ChoiceList, Picker
 from nebbet.desktop.shelves.declaration import SOURCES, Declaration, field_names
 from nebbet.library.catalogue import Catalogue
 
-_NEW = "new:"
+_NEW, _UNKNOWN = "new:", "unknown:"
 
 
 class Ledger(QWidget):
@@ -34,6 +34,7 @@ class Ledger(QWidget):
         super().__init__()
         self._catalogue, self._world = catalogue, world
         self.placeholders: list[Placeholder] = []
+        self._uses: Mapping[str, Mapping[str, int]] = {}
         self.inserter = Picker(
             "Insert a placeholder", self.offer, "Insert a placeholder: type a few letters"
         )
@@ -48,7 +49,8 @@ class Ledger(QWidget):
         self.form.changed.connect(self._take)
         self.form.renamed.connect(self._rename)
         head = pieces.row(pieces.label("Placeholders", "heading"), None, self.add)
-        under = pieces.row(self.into_text, self.remove, None)
+        self._where = pieces.label("", "note", wrap=True)
+        under = pieces.row(self.into_text, self.remove, pieces.grow(self._where))
         pieces.fill(
             QVBoxLayout(self),
             self.inserter,
@@ -110,14 +112,47 @@ class Ledger(QWidget):
         self._fill()
 
     def _fill(self, keep: str = "") -> None:
-        choices = [
-            Choice(fold(p.name), p.title, _second(p), SOURCES[p.source].partition(":")[0])
-            for p in self.placeholders
-        ]
-        self.list.show_choices(choices, keep or self.list.key)
+        self._list(keep or self.list.key)
         if self.list.currentRow() < 0:
             self.list.setCurrentRow(0)
         self._show()
+
+    def _list(self, keep: str) -> None:
+        declared = [self._choice(p) for p in self.placeholders]
+        unknown = [
+            Choice(
+                _UNKNOWN + name,
+                name,
+                "in the text, but nothing declares it",
+                "unknown",
+                tone="brick",
+            )
+            for name in self._unknown()
+        ]
+        self.list.show_choices([*declared, *unknown], keep)
+
+    def _choice(self, placeholder: Placeholder) -> Choice:
+        """One row of the list: what it is, how it is written, how often it is used."""
+        count = sum(self._uses.get(fold(placeholder.name), {}).values())
+        source = SOURCES[placeholder.source].partition(":")[0]
+        aside = f"{source}, {count}×" if count else f"{source}, unused"
+        tone = "" if count else "ochre_edge"
+        return Choice(
+            fold(placeholder.name), placeholder.title, _second(placeholder), aside, tone=tone
+        )
+
+    def _unknown(self) -> list[str]:
+        """Names in the text that are neither declared nor fields of the team's own data."""
+        return [name for name in self._uses if self.kind_of(name) == "unknown"]
+
+    def show_uses(self, uses: Mapping[str, Mapping[str, int]]) -> None:
+        """Show how often and where placeholders are used."""
+        if uses != self._uses:
+            self._uses = uses
+            at = self.list.verticalScrollBar().value()
+            self._list(self.list.key)  # not the form: somebody may be typing in it
+            self.list.verticalScrollBar().setValue(at)
+            self._where.setText(self._places())
 
     # Inserting
 
@@ -182,7 +217,7 @@ class Ledger(QWidget):
     @property
     def current(self) -> Placeholder | None:
         """The placeholder at hand."""
-        return self._declared(self.list.key) if self.list.key else None
+        return self._declared(self.list.key)
 
     def _show(self) -> None:
         found = self.current
@@ -191,6 +226,12 @@ class Ledger(QWidget):
             shown.setEnabled(found is not None)
         if found is not None:
             self.form.show_placeholder(found)
+        self._where.setText(self._places())
+
+    def _places(self) -> str:
+        """Where the placeholder at hand is used, in words."""
+        places = self._uses.get(self.list.key.removeprefix(_UNKNOWN), {})
+        return ", ".join(f"{where} {count}×" for where, count in places.items())
 
     def _take(self, changed: Placeholder) -> None:
         found = self.current

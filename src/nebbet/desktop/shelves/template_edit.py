@@ -59,10 +59,13 @@ class TemplateEdit(PaperEdit):
 
     def marks(self) -> Iterator[Mark]:
         """Mistyped braces; placeholders draw themselves."""
+        query = self._query() if self.offers.isVisible() else None
+        typing = query[0] if query else -1
         for block in bodydoc.blocks(self.document()):
             for typo in inline.typos(block.text()):
                 start = block.position() + typo.place
-                yield Mark(start, start + len(typo.text), "unknown")
+                if start != typing:
+                    yield Mark(start, start + len(typo.text), "unknown")
 
     def written(self) -> str:
         """The text as it is written, with {{name}} where placeholders stand."""
