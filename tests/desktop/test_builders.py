@@ -707,3 +707,40 @@ def test_the_ledger_says_how_often_and_where_a_placeholder_is_used(hand: Hand) -
     assert page.ledger.current is not None
     assert page.ledger.current.name == "recipient.greeting"
     assert hand.focus is page.ledger.form.label
+
+
+# Try it
+
+
+def test_a_template_is_tried_with_one_case_after_the_other(hand: Hand) -> None:
+    page = edit(hand, "refund agreed")
+    page.body.setFocus()
+    hand.press("Ctrl+T")
+    trial = page.trial
+    assert trial.case.text().startswith("LS-48260")
+    text = trial.body.toPlainText()
+    assert "You get back £64.00." in text
+    assert "left out: only if days before < 14" in text
+    assert trial.findings.text() == "The checks would find nothing."
+    hand.click(trial.further)
+    assert "120,00" in trial.body.toPlainText() or "£90.00" in trial.body.toPlainText()
+    assert "changed" in {mark.kind for mark in trial.body.marks()}
+    trial.case.setFocus()
+    hand.press("Ctrl+A")
+    hand.type("LS-48224")
+    hand.press("Return")
+    assert trial.case.text().startswith("LS-48224")
+    assert "Number" not in trial.lines["subject"].toPlainText()
+    hand.press("Ctrl+T")
+    assert page.body.isVisible() and hand.focus is page.body
+    hand.press("Ctrl+T", "Esc")
+    assert page.body.isVisible()
+    hand.press("Esc")
+    assert not hand.window.library.is_editing
+
+
+def test_trying_shows_what_the_checks_would_say(hand: Hand) -> None:
+    page = edit(hand, "group")
+    page.try_it()
+    assert "■ Price for each person is not completed: there and back" in page.trial.findings.text()
+    assert page.trial.files.text() == "Attached: Conditions of carriage.pdf"

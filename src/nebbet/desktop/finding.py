@@ -1,8 +1,8 @@
 """The band's find field: templates, contacts, cases and register entries together."""
 
 from nebbet.core import ranking
+from nebbet.desktop import offers
 from nebbet.desktop.kit.picker import Choice
-from nebbet.desktop.letters import offers
 from nebbet.desktop.session import Session
 from nebbet.post.entries import find_entries
 

@@ -7,12 +7,11 @@ from nebbet.core import checks
 from nebbet.core import letter as letters
 from nebbet.core.body import Body
 from nebbet.core.checks import Finding, Remedy
-from nebbet.core.errors import NebbetError
 from nebbet.core.inline import Line
 from nebbet.core.letter import Enclosure, Letter
-from nebbet.core.placeholders import Particular, text_in
+from nebbet.core.placeholders import Particular
 from nebbet.core.records import Case, Contact, fold
-from nebbet.desktop.kit.paper_edit import Kind
+from nebbet.desktop.kit.letter_values import value_of
 from nebbet.desktop.kit.slot_edit import Value
 from nebbet.desktop.session import Session
 from nebbet.library.catalogue import Template, begin
@@ -206,26 +205,3 @@ def started(letter: Letter, template: Template) -> Letter:
     """A template taken for the same person and case, with what was already typed."""
     made = begin(template, letter.id, recipient=letter.recipient, case=letter.case)
     return replace(made, answers=letter.answers)
-
-
-def value_of(particular: Particular, language: str) -> Value:
-    """How a value is shown on the paper."""
-    placeholder = particular.placeholder
-    kind: Kind = "changed" if particular.changed else "value"
-    if not particular.known or particular.problem:
-        kind = "unknown"
-
-    def with_modifiers(modifiers: str) -> str | None:
-        try:
-            return text_in(particular, modifiers, language)
-        except NebbetError:
-            return None  # a finding says why
-
-    return Value(
-        particular.text,
-        placeholder.title,
-        kind,
-        placeholder.long,
-        with_modifiers,
-        particular.answer,
-    )

@@ -10,10 +10,10 @@ from nebbet.core import body as bodies
 from nebbet.core.checks import Finding
 from nebbet.core.letter import Letter, text_for, written
 from nebbet.core.records import Case, Contact
+from nebbet.desktop import offers
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.letters import offers
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.letters.outgoing import OutgoingView
 from nebbet.desktop.letters.paper import LetterPaper

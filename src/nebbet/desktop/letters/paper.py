@@ -6,12 +6,12 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from nebbet.core.body import Body
 from nebbet.core.records import Contact, fold
+from nebbet.desktop import offers
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.body_tools import BodyTools
 from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.kit.sheet import Desk, Sheet
 from nebbet.desktop.kit.slot_edit import Place, SlotEdit
-from nebbet.desktop.letters import offers
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.session import Session
 

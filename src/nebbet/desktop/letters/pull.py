@@ -8,12 +8,13 @@ from nebbet.core import inline
 from nebbet.core import letter as letters
 from nebbet.core.letter import Letter
 from nebbet.core.records import fold
+from nebbet.desktop import offers
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.letter_values import value_of
 from nebbet.desktop.kit.picker import ChoiceList
 from nebbet.desktop.kit.sheet import paper_box
 from nebbet.desktop.kit.slot_edit import SlotEdit
-from nebbet.desktop.letters import offers
-from nebbet.desktop.letters.model import started, value_of
+from nebbet.desktop.letters.model import started
 from nebbet.desktop.session import Session
 
 

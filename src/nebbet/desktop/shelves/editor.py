@@ -33,6 +33,7 @@ from nebbet.desktop.shelves.copies import ConditionalCopies
 from nebbet.desktop.shelves.enclosures import Enclosures
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.template_edit import TemplateEdit
+from nebbet.desktop.shelves.try_it import TryIt
 from nebbet.desktop.shelves.year_view import YearView
 from nebbet.library.catalogue import Template, example_cases
 
@@ -85,6 +86,7 @@ class TemplateEditor(Place):
         self.condition = ConditionField("Condition of the paragraphs", self.ledger.resolution)
         self.calendar = QLineEdit()
         self.year = YearView()
+        self.trial = TryIt(session)
         self.save_button = pieces.button("Save", self.save, "primary", "Ctrl+S")
         self.back = pieces.button("Back to the shelves (Esc)", self.leave)
         self._last = self.body
@@ -114,7 +116,8 @@ class TemplateEditor(Place):
         self.languages.setExpanding(False)
         self.sheet = Sheet([(LINES[part], self.lines[part]) for part in LINES], self.body)
         head = QWidget()
-        title = pieces.row(self.back, pieces.grow(self.title_field), self.shelf)
+        trial = pieces.button("Try it (Ctrl+T)", self.try_it)
+        title = pieces.row(self.back, pieces.grow(self.title_field), self.shelf, trial)
         pieces.fill(QVBoxLayout(head), title, self.languages, margin=8)
         writing = QWidget()
         pieces.fill(
@@ -123,6 +126,7 @@ class TemplateEditor(Place):
         self._middle = QStackedWidget()
         self._middle.addWidget(writing)
         self._middle.addWidget(self.year)
+        self._middle.addWidget(self.trial)
         inside = QWidget()
         pieces.fill(
             QVBoxLayout(inside),
@@ -180,9 +184,11 @@ class TemplateEditor(Place):
         self.body.cursorPositionChanged.connect(self._show_condition)
         self.ledger.form.year.connect(self.see_year)
         self.ledger.form.example.connect(self._other_example)
-        self.year.left.connect(self._leave_year)
+        self.year.left.connect(self._back_to_text)
+        self.trial.left.connect(self._back_to_text)
         self.languages.currentChanged.connect(self._switch)
         self.add_key("Save a new edition", "Ctrl+S", self.save)
+        self.add_key("Try it, and back", "Ctrl+T", self.try_it)
         self.add_key("Insert a placeholder", "Ctrl+D", self.ledger.inserter.setFocus)
         self.add_key("Condition of the paragraphs", "Ctrl+Shift+I", self.condition.setFocus)
         self.add_key("Mend what is mistyped", "Shift+F8", self.mend)
@@ -208,7 +214,7 @@ class TemplateEditor(Place):
         self.note.clear()
         self.sheet.set_frame(self._session.catalogue.frame(draft.content.frame))
         self._show_content(draft.content)
-        self._leave_year()
+        self._back_to_text()
         self.save_button.setText(f"Save as edition {template.edition + 1}")
         self._loading = False
         self.title_field.setFocus() if not draft.title else self.body.setFocus()
@@ -346,7 +352,17 @@ class TemplateEditor(Place):
         self._middle.setCurrentWidget(self.year)
         self.year.chart.setFocus()
 
-    def _leave_year(self) -> None:
+    def try_it(self) -> None:
+        """Show the letter that the template would be, or go back to the text."""
+        if self._middle.currentWidget() is self.trial:
+            self._back_to_text()
+            return
+        self._world()  # finds the cases that fit
+        self.trial.show_content(self.content(), self._language, list(self._examples))
+        self._middle.setCurrentWidget(self.trial)
+        self.trial.case.setFocus()
+
+    def _back_to_text(self) -> None:
         self._middle.setCurrentIndex(0)
         self.body.setFocus()
 
@@ -482,8 +498,8 @@ class TemplateEditor(Place):
     def leave(self) -> None:
         """Go back: from a year to the text, from the text to the shelves; what is not saved is
         kept."""
-        if self._middle.currentWidget() is self.year:
-            self._leave_year()
+        if self._middle.currentIndex() > 0:
+            self._back_to_text()
             return
         self.keep_draft()
         self.left.emit()

@@ -1,0 +1,29 @@
+"""How the values of a letter stand on the paper."""
+
+from nebbet.core.errors import NebbetError
+from nebbet.core.placeholders import Particular, text_in
+from nebbet.desktop.kit.paper_edit import Kind
+from nebbet.desktop.kit.slot_edit import Value
+
+
+def value_of(particular: Particular, language: str) -> Value:
+    """How a value is shown on the paper."""
+    placeholder = particular.placeholder
+    kind: Kind = "changed" if particular.changed else "value"
+    if not particular.known or particular.problem:
+        kind = "unknown"
+
+    def with_modifiers(modifiers: str) -> str | None:
+        try:
+            return text_in(particular, modifiers, language)
+        except NebbetError:
+            return None  # a finding says why
+
+    return Value(
+        particular.text,
+        placeholder.title,
+        kind,
+        placeholder.long,
+        with_modifiers,
+        particular.answer,
+    )

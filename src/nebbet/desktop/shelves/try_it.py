@@ -1,0 +1,130 @@
+"""Trying a template: the letter it would be for a chosen case, and what the checks would say."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from nebbet.core import checks, inline
+from nebbet.core import letter as letters
+from nebbet.core.letter import Content, Letter
+from nebbet.core.placeholders import Particular
+from nebbet.core.records import fold
+from nebbet.desktop import offers
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.letter_values import value_of
+from nebbet.desktop.kit.picker import Choice, Picker
+from nebbet.desktop.kit.sheet import Desk, Sheet
+from nebbet.desktop.kit.slot_edit import SlotEdit, Value
+from nebbet.desktop.session import Session
+
+_LINES = {"cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To", "subject": "Subject"}
+_MOST_FINDINGS = 4
+_MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
+
+
+class TryIt(QWidget):
+    """Shows a template with the values of a case; steps through cases, and marks what varies.
+
+    left tells that the person goes back to the text.
+    """
+
+    left = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._session = session
+        self._content, self._language = Content(), ""
+        self._cases: list[str] = []
+        self._before: dict[str, str | None] = {}
+        self.case = Picker("Try it with", self._offer, "A case: number, matter or name")
+        self.earlier = pieces.button("Previous", lambda: self.step(-1))
+        self.further = pieces.button("Next", lambda: self.step(1))
+        self.back = pieces.button("Back to the text (Esc)", self.left.emit)
+        self.lines = {part: SlotEdit(single=True) for part in _LINES}
+        self.to = pieces.label()
+        self.body = SlotEdit(session.pictures)
+        self.files = pieces.label("", "note", wrap=True)
+        self.findings = pieces.label("", "note", wrap=True)
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        theme.named(self.body, "Body of the letter")
+        rows: list[tuple[str, QWidget]] = [("To", self.to)]
+        for part, name in _LINES.items():
+            theme.named(self.lines[part], name)
+            self.lines[part].setReadOnly(True)
+            rows.append((name, self.lines[part]))
+        self.body.setReadOnly(True)
+        self.sheet = Sheet(rows, self.body)
+        self.to.setPalette(theme.paper_palette())
+        head = pieces.row(
+            pieces.label("Try it with", "faint"),
+            pieces.grow(self.case),
+            self.earlier,
+            self.further,
+            self.back,
+        )
+        said = QWidget()
+        pieces.fill(QVBoxLayout(said), head, self.files, self.findings, margin=8)
+        pieces.fill(QVBoxLayout(self), said, pieces.rule(), Desk(self.sheet), spacing=0)
+        self.case.picked.connect(self._pick)
+
+    def show_content(self, content: Content, language: str, cases: list[str]) -> None:
+        """Show a template, first with the case that fits it best; Next goes through the others."""
+        self._content, self._language, self._cases = content, language, cases
+        self._before = {}
+        self._show(cases[0] if cases else "")
+
+    def step(self, by: int) -> None:
+        """Show the next case, or the one before."""
+        if self._cases:
+            self._cases = [*self._cases[by:], *self._cases[:by]]
+            self._show(self._cases[0])
+
+    def _offer(self, words: str) -> list[Choice]:
+        return offers.cases(self._session.catalogue, words)
+
+    def _pick(self, key: str) -> None:
+        rest = [case for case in self._cases if case != key]
+        self._cases = [key, *rest]
+        self._show(key)
+
+    def _show(self, key: str) -> None:
+        catalogue = self._session.catalogue
+        case = catalogue.cases.get(key)
+        contact = catalogue.contacts.get(case.contact) if case else None
+        letter = letters.start(
+            "", self._content, recipient=contact, case=case, language=self._language
+        )
+        letter, values = letters.work_out(letter, self._session.world_for(letter))
+        self.case.show_text(f"{case.number}, {case.title}" if case else "")
+        self.to.setText(f"{contact.name} <{contact.email}>" if contact else "nobody")
+        shown = {fold(p.name): self._value(p, letter.language) for p in values}
+        self.sheet.set_frame(catalogue.frame(letter.frame))
+        self.body.show_content(letter.body, shown)
+        for part, line in self.lines.items():
+            line.show_content(getattr(letter, part), shown)
+            self.sheet.show_row(_LINES[part], bool(getattr(letter, part)))
+        self._tell(letter, values)
+        self._before = {fold(p.name): p.text for p in values}
+
+    def _value(self, particular: Particular, language: str) -> Value:
+        """A value; one that is another than in the case before has a double foot."""
+        made = value_of(particular, language)
+        key = fold(particular.name)
+        varies = key in self._before and self._before[key] != particular.text
+        return made._replace(kind="changed") if varies and made.kind == "value" else made
+
+    def _tell(self, letter: Letter, values: tuple[Particular, ...]) -> None:
+        names = [inline.shown(a.name) for a in letter.attached]
+        out = [f"{inline.shown(a.name)} (only if {a.when})" for a in letter.attachments if a.out]
+        said = [f"Attached: {', '.join(names)}"] if names else []
+        said += [f"left out: {', '.join(out)}"] if out else []
+        self.files.setText("; ".join(said))
+        self.files.setVisible(bool(said))
+        found = checks.check(letter, values, self._session.catalogue.files.__contains__)
+        lines = [f"{_MARKS[f.severity]} {f.sentence}" for f in found[:_MOST_FINDINGS]]
+        if len(found) > _MOST_FINDINGS:
+            lines.append(f"and {len(found) - _MOST_FINDINGS} more")
+        self.findings.setText("\n".join(lines) or "The checks would find nothing.")
