@@ -419,3 +419,47 @@ def test_help_and_version() -> None:
     for words in (("--help",), ("--version",), ("render", "--help")):
         assert run(*words).returncode == 0
     assert run("dance").returncode == 2
+
+
+# nebbet clean and check
+
+
+def test_clean_says_what_pasted_html_becomes() -> None:
+    pasted = (
+        '<div class=MsoNormal style="font-family:Arial"><b>Dear</b>&nbsp;{{name}}'
+        '<script>x()</script><img src="http://track.example/1.gif"></div>'
+    )
+    done = run("clean", text=pasted)
+    assert done.stdout.decode() == "<p><strong>Dear</strong>\xa0{{name}}</p>\n"
+    assert run("clean", text=done.stdout).stdout == done.stdout
+
+
+def test_check_of_a_template(home: Home) -> None:
+    done = run("check", "refund agreed", home=home)
+    assert (done.returncode, done.stdout) == (0, b"nothing found\n")
+    library = open_library(home.library_file)
+    content = Content({"en_GB": Texts("S", "<p>{name}} [x]</p>")})
+    shelf = next(iter(library.catalogue(NOW).templates.values())).shelf
+    library.add_template("broken", shelf, "Broken")
+    library.save_edition("broken", "Broken", content, author="", note="", made=NOW)
+    library.close()
+    done = run("check", "broken", "--json", home=home)
+    assert done.returncode == 1
+    assert [(f["severity"], f["rule"]) for f in json.loads(done.stdout)] == [
+        ("stop", "braces"), ("doubt", "leftover")
+    ]  # fmt: skip
+
+
+def test_check_of_a_message(tmp_path: Path) -> None:
+    path = tmp_path / "m.eml"
+    path.write_bytes(
+        b"From: a@b.example\r\nTo: ana@host.example\r\nSubject: Your order XXXX\r\n\r\n"
+        b"Dear {{name}},\r\nthe form is attached.\r\n"
+    )
+    done = run("check", str(path))
+    assert done.returncode == 1
+    lines = done.stdout.decode().splitlines()
+    assert lines[0].startswith("stop: Braces are left over in the text")
+    assert "doubt: “XXXX” in the subject looks like a prompt that was not completed" in lines
+    assert "doubt: The text says “attached”, but nothing is attached" in lines
+    assert "none.eml cannot be read" in said(run("check", str(tmp_path / "none.eml")))

@@ -203,3 +203,39 @@ def test_what_is_wrong_with_a_template_is_found(
 
 def test_a_good_template_has_no_findings(world: World) -> None:
     assert checks.check_content(CONTENT, world) == ()
+
+
+@pytest.mark.parametrize(
+    ("subject", "body", "severity", "sentence"),
+    [
+        ("S " * 50, "<p>x</p>", "doubt", "The subject is longer than 78 signs (en_GB)"),
+        (
+            "S",
+            "<p>Dear [name], about ____</p>",
+            "doubt",
+            "“[name]” in the text looks like a prompt",
+        ),
+        ("About XXXX", "<p>x</p>", "doubt", "“XXXX” in the subject looks like a prompt"),
+        ("S", f'<p><img src="file:{FORM}" alt=""></p>', "doubt", "A picture has no words"),
+        ("S", '<p><a href="https://nowhere">x</a></p>', "stop", "The link “https://nowhere” leads"),
+        ("S", '<p><a href="mailto:nobody">x</a></p>', "stop", "The link “mailto:nobody” leads"),
+        ("S", '<p><a href="tel:none">x</a></p>', "stop", "The link “tel:none” leads nowhere"),
+    ],
+)
+def test_what_will_not_serve_every_reader_is_found(
+    world: World, subject: str, body: str, severity: str, sentence: str
+) -> None:
+    """RFC 5322 §2.1.1 for the length of a line; alternative texts: WCAG 2.2 §1.1.1."""
+    found = checks.check_content(Content({"en_GB": Texts(subject, body)}), world)
+    assert any(f.severity == severity and f.sentence.startswith(sentence) for f in found), found
+
+
+@pytest.mark.parametrize(
+    "link", ["https://a.example/x?y={{case.number}}", "{{fact.claims_phone}}", "tel:+44123",
+             "mailto:a@b.example?subject=x", "https://{{fact.claims_phone}}/x"]
+)  # fmt: skip
+def test_links_that_lead_somewhere_are_left_alone(world: World, link: str) -> None:
+    found = checks.check_content(
+        Content({"en_GB": Texts("S", f'<p><a href="{link}">x</a></p>')}), world
+    )
+    assert found == ()

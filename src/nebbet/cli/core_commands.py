@@ -15,6 +15,7 @@ from nebbet.core.records import fold
 from nebbet.core.values import Value
 
 MOST_LINES = 20
+LARGEST_HTML = 20 * 2**20
 
 
 def _moment(_ctx: click.Context, _param: click.Parameter, text: str | None) -> date | datetime:
@@ -185,6 +186,19 @@ def fill(ctx: click.Context, values_file: str | None, as_html: bool, lang: str) 
     if len(filled.problems) > MOST_LINES:
         click.echo(f"and {len(filled.problems) - MOST_LINES} more", err=True)
     ctx.exit(1 if filled.problems else 0)
+
+
+@click.command()
+def clean() -> None:
+    """Read HTML from standard input and write what becomes of it when it is pasted."""
+    from nebbet.core import body
+
+    data = sys.stdin.buffer.read()
+    if len(data) > LARGEST_HTML:
+        raise NebbetError(
+            f"The text is larger than {LARGEST_HTML // 2**20} MB", kept="Nothing was done"
+        )
+    click.echo(body.write(body.read(data.decode("utf-8", "replace"))), nl=False)
 
 
 def _read_values(path: str) -> dict[str, Value]:

@@ -1,5 +1,7 @@
-"""The verbs that need a library: render, find, outbox."""
+"""The verbs that need a library: check, render, find, outbox."""
 
+import hashlib
+import html
 import json
 import sys
 import time
@@ -10,12 +12,13 @@ from secrets import token_hex
 import click
 
 from nebbet.cli import main as commands
-from nebbet.core import addresses, checks, ranking
+from nebbet.core import addresses, body, checks, inline, ranking
 from nebbet.core import letter as letters
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Letter
+from nebbet.core.letter import Attachment, Letter
 from nebbet.core.message.compose import compose, with_bcc
 from nebbet.core.message.encoded import EncodedFiles
+from nebbet.core.message.reading import open_message
 from nebbet.core.records import Case, Contact, Member, contact_for, fold
 from nebbet.library.catalogue import (
     Catalogue,
@@ -101,6 +104,58 @@ def render(
         letter, me, now=moment, token=lambda: token_hex(12), frame=frame, files=files
     )
     _write(with_bcc(outgoing.data, outgoing.bcc), output)
+
+
+@click.command()
+@click.argument("what", metavar="T|FILE.eml")
+@commands.as_json
+@click.pass_context
+def check(ctx: click.Context, what: str, as_json: bool) -> None:
+    """Check a template of the library, or a message in a file; exit code 1 if there is a stop."""
+    if what.casefold().endswith(".eml"):
+        found = checks.check(_letter_in(what), (), lambda _file: True)
+    else:
+        library, settings = _open()
+        catalogue = library.catalogue(_now())
+        content = _template(catalogue, what).content
+        me = catalogue.members.get(settings.member)
+        world = catalogue.world(_now(), me, next(iter(content.texts)), calendar=content.calendar)
+        found = checks.check_content(content, world)
+    if as_json:
+        rows = [
+            {"rule": f.rule, "severity": f.severity, "part": f.part, "sentence": f.sentence}
+            for f in found
+        ]
+        click.echo(json.dumps(rows, ensure_ascii=False))
+    else:
+        for finding in found:
+            click.echo(f"{finding.severity}: {finding.sentence}")
+        if not found:
+            click.echo("nothing found")
+    ctx.exit(1 if checks.worst(found) == "stop" else 0)
+
+
+def _letter_in(path: str) -> Letter:
+    """A message in a file, as the letter that the checks can read."""
+    with disk_explained(f"The message {path} cannot be read"):
+        received = open_message(Path(path).read_bytes())
+    to, _ = addresses.read(received.to)
+    text = received.html or "".join(
+        f"<p>{html.escape(line)}</p>" for line in received.plain.splitlines()
+    )
+    return Letter(
+        "",
+        subject=(received.subject,),
+        # Nothing will fill what still stands in braces: it goes out as it is.
+        body=body.completed(body.read(text), lambda slot: inline.source((slot,))),
+        cc=(received.cc,),
+        bcc=(received.bcc,),
+        recipient=contact_for("", to[0].name, to[0].spec) if to else None,
+        attachments=tuple(
+            Attachment(hashlib.sha256(data).hexdigest(), (name,), size=len(data))
+            for name, data in received.attachments
+        ),
+    )
 
 
 def _me(catalogue: Catalogue, settings: Settings) -> Member:

@@ -126,9 +126,11 @@ def add_commands() -> None:
     from nebbet.cli import core_commands, library_commands
 
     commands: list[Callable[..., Any]] = [
+        core_commands.clean,
         core_commands.date_command,
         core_commands.fill,
         core_commands.work,
+        library_commands.check,
         library_commands.render,
         library_commands.find,
         library_commands.outbox,

@@ -10,6 +10,7 @@ from nebbet.core import letter as letters
 from nebbet.core.addresses import Address
 from nebbet.core.body import lines_of
 from nebbet.core.checks.findings import Finding, Remedy, Severity
+from nebbet.core.checks.prompts import prompts
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Attachment, Letter
 from nebbet.core.placeholders import Particular, text_in
@@ -18,9 +19,6 @@ from nebbet.core.records import fold
 LARGEST_TOTAL = 20 * 2**20  # common practice, no source: many servers refuse more than 25 MB
 
 _BRACES = re.compile(r"\{\{|\}\}")
-_PROMPT = re.compile(
-    r"\[[^\[\]\n]*[^\W\d_][^\[\]\n]*\]|<(?=\S)[^<>\n@/]*[^\W\d_][^<>\n@/]*(?<=\S)>|\bX{3,}\b|_{3,}"
-)
 _PROMISES = re.compile(
     r"\b(attached|attachment|enclosed|enclosure|ci-joint\w*|pièces? jointes?|beigefügt\w*|anbei"
     r"|im anhang|vedlagt|vedlegg\w*)\b",
@@ -174,7 +172,7 @@ def _leftovers_in(part: str, line: inline.Line) -> Iterator[Finding]:
     elif braces := _BRACES.search(text):
         near = text[max(0, braces.start() - 10) : braces.end() + 20].strip()
         yield Finding("leftover", "stop", part, f"Braces are left over {where}: “{near}”", near)
-    for prompt in dict.fromkeys(_PROMPT.findall(text)):
+    for prompt in prompts(text):
         said = f"“{prompt}” {where} looks like a prompt that was not completed"
         yield Finding("leftover", "doubt", part, said, prompt)
 

@@ -8,11 +8,14 @@ from msgspec.structs import replace
 
 from nebbet.core import addresses, body, dates, inline, placeholders, sums
 from nebbet.core.checks.findings import Finding, Remedy, Severity
+from nebbet.core.checks.prompts import prompts
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Texts, renamed, slots, start
 from nebbet.core.placeholders import Placeholder, Resolution, World, implied, modifiers, tried
 from nebbet.core.records import fold
 from nebbet.core.values import Money, Value
+
+LONGEST_SUBJECT = 78  # RFC 5322 §2.1.1: a line should have no more
 
 
 def check_content(content: Content, world: World) -> tuple[Finding, ...]:
@@ -208,14 +211,54 @@ def _texts(content: Content) -> Iterator[Finding]:
     for code, texts in content.texts.items():
         if not texts.subject.strip():
             yield Finding("subject", "doubt", "subject", f"The subject is empty ({code})")
+        if len(_as_example(texts.subject)) > LONGEST_SUBJECT:
+            said = f"The subject is longer than {LONGEST_SUBJECT} signs ({code}): many cut it"
+            yield Finding("subject", "doubt", "subject", said)
         found = body.read(texts.body)
+        yield from _pieces(found, code)
         if not found:
             yield Finding("body", "doubt", "body", f"The text is empty ({code})")
         for part, lines in (("subject", (texts.subject,)), ("body", _plain(found))):
+            where = "the subject" if part == "subject" else "the text"
+            for prompt in (p for line in lines for p in prompts(line)):
+                said = f"“{prompt}” in {where} looks like a prompt: make it a blank"
+                yield Finding("leftover", "doubt", part, said, prompt)
             for typo in (typo for line in lines for typo in inline.typos(line)):
                 remedy = Remedy(f"Use {typo.meant}", "mend braces", typo.text, typo.meant)
                 mended = remedy if typo.meant else None
                 yield Finding("braces", "stop", part, typo.sentence, typo.text, mended)
+
+
+def _as_example(text: str) -> str:
+    """A line with words of a likely length in the place of its placeholders."""
+    return inline.shown(inline.parse(text), blank=lambda _name: "Marrowby")
+
+
+def _pieces(found: body.Body, code: str) -> Iterator[Finding]:
+    """Pictures and links that will not serve every reader."""
+    parts = [part for block in found for part in block.inlines]
+    for part in parts:
+        if isinstance(part, body.Picture) and not inline.source(part.alt).strip():
+            said = f"A picture has no words for readers who cannot see it ({code})"
+            yield Finding("picture", "doubt", "body", said)
+        elif isinstance(part, body.Run) and part.link and not _leads_somewhere(part.link):
+            address = inline.source(part.link)
+            said = f"The link “{address}” leads nowhere ({code})"
+            yield Finding("link", "stop", "body", said, address)
+
+
+def _leads_somewhere(link: inline.Line) -> bool:
+    """Whether a link is a whole address once its placeholders are filled."""
+    text = inline.shown(link, blank=lambda _name: "x.example")
+    scheme, _, rest = text.partition(":")
+    if scheme.casefold() in ("http", "https"):
+        host = rest.removeprefix("//").partition("/")[0].partition("?")[0]
+        return rest.startswith("//") and "." in host.strip(".") and " " not in host
+    if scheme.casefold() == "mailto":
+        return isinstance(addresses.one(rest.partition("?")[0]), addresses.Address)
+    if scheme.casefold() == "tel":
+        return any(sign.isdigit() for sign in rest)
+    return isinstance(link[0], inline.Slot)
 
 
 def _plain(found: body.Body) -> tuple[str, ...]:
