@@ -239,3 +239,13 @@ def test_links_that_lead_somewhere_are_left_alone(world: World, link: str) -> No
         Content({"en_GB": Texts("S", f'<p><a href="{link}">x</a></p>')}), world
     )
     assert found == ()
+
+
+def test_a_text_that_is_older_than_its_original_is_noted(world: World) -> None:
+    first = Texts("S", "<p>x</p>")
+    content = Content({"en_GB": Texts("S", "<p>y</p>"), "fr": replace(first, original="a")})
+    (found,) = checks.check_content(content, world)
+    assert (found.severity, found.sentence) == (
+        "note",
+        "The text in French is older than the one in English",
+    )

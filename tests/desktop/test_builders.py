@@ -744,3 +744,49 @@ def test_trying_shows_what_the_checks_would_say(hand: Hand) -> None:
     page.try_it()
     assert "■ Price for each person is not completed: there and back" in page.trial.findings.text()
     assert page.trial.files.text() == "Attached: Conditions of carriage.pdf"
+
+
+# Languages
+
+
+def tabs(page: TemplateEditor) -> list[str]:
+    bar = page.languages.tabs
+    return [bar.tabText(index) for index in range(bar.count())]
+
+
+def test_a_language_is_added_translated_and_falls_behind(hand: Hand) -> None:
+    page = edit(hand, "complaint")
+    page.languages.add.setFocus()
+    hand.type("Pol")
+    hand.press("Return")
+    assert tabs(page) == ["English", "Polish (older)"]
+    assert "Kind regards" in page.body.written(), "it begins with the text at hand"
+    page.body.selectAll()
+    page.body.setFocus()
+    hand.press("Delete")
+    hand.type("Dzien dobry, {{what went wrong}}")
+    page.languages.tabs.setCurrentIndex(0)
+    assert tabs(page) == ["English", "Polish"]
+    cursor = page.body.document().find("Kind regards")
+    page.body.setTextCursor(cursor)
+    page.body.setFocus()
+    hand.type("With kind regards")
+    page.languages.tabs.setCurrentIndex(1)
+    assert tabs(page) == ["English", "Polish (older)"]
+    hand.click(page.languages.fresh)
+    assert tabs(page) == ["English", "Polish"]
+    hand.press("Ctrl+S")
+    hand.until(lambda: "pl" in template(hand, "complaint-first-answer").content.texts)
+    hand.click(page.languages.drop)
+    assert tabs(page) == ["English"]
+
+
+def test_a_letter_in_an_added_language_follows_it(hand: Hand) -> None:
+    page = edit(hand, "refund agreed")
+    page._add_language("nb")
+    page.body.selectAll()
+    page.body.setFocus()
+    hand.press("Delete")
+    hand.type("{{recipient.greeting}} {{refund by}}")
+    hand.press("Ctrl+T")
+    assert "mandag 7. desember 2026" in page.trial.body.toPlainText()

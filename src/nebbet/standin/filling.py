@@ -78,8 +78,12 @@ def _with_files(content: Content, known: Mapping[str, tuple[str, str, int]]) -> 
     for enclosure in content.enclosures:
         sha256, media_type, size = known[enclosure.file]
         enclosures.append(replace(enclosure, file=sha256, media_type=media_type, size=size))
+    texts = {language: text(texts) for language, texts in content.texts.items()}
+    first, *others = texts
+    mark = texts[first].fingerprint  # the others say what the first one says
+    texts |= {code: replace(texts[code], original=mark) for code in others}
     return replace(
         content,
-        texts={language: text(texts) for language, texts in content.texts.items()},
+        texts=texts,
         enclosures=tuple(enclosures),
     )

@@ -10,7 +10,7 @@ from nebbet.core import addresses, body, dates, inline, placeholders, sums
 from nebbet.core.checks.findings import Finding, Remedy, Severity
 from nebbet.core.checks.prompts import prompts
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Content, Texts, renamed, slots, start
+from nebbet.core.letter import Content, older, renamed, slots, start
 from nebbet.core.placeholders import Placeholder, Resolution, World, implied, modifiers, tried
 from nebbet.core.records import fold
 from nebbet.core.values import Money, Value
@@ -25,6 +25,7 @@ def check_content(content: Content, world: World) -> tuple[Finding, ...]:
         *_modifiers(content),
         *_conditions(content, world),
         *_texts(content),
+        *_languages(content),
         *_copies(content),
     ]
     for placeholder in content.placeholders:
@@ -32,13 +33,26 @@ def check_content(content: Content, world: World) -> tuple[Finding, ...]:
     return tuple(f for grade in ("stop", "doubt", "note") for f in found if f.severity == grade)
 
 
+def _languages(content: Content) -> Iterator[Finding]:
+    original = next(iter(content.texts))
+    for code in older(content):
+        said = f"The text in {_named(code)} is older than the one in {_named(original)}"
+        yield Finding("language", "note", "body", said, code)
+
+
+def _named(code: str) -> str:
+    return str(placeholders.language_of(code).get_language_name("en") or code)
+
+
 def mend_content(content: Content, remedy: Remedy) -> Content:
     """Mend a template by a finding's remedy."""
     if remedy.action == "rename":
         return renamed(content, remedy.on, remedy.to)
     texts = {
-        code: Texts(
-            texts.subject.replace(remedy.on, remedy.to), texts.body.replace(remedy.on, remedy.to)
+        code: replace(
+            texts,
+            subject=texts.subject.replace(remedy.on, remedy.to),
+            body=texts.body.replace(remedy.on, remedy.to),
         )
         for code, texts in content.texts.items()
     }

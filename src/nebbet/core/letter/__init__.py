@@ -1,6 +1,6 @@
 """The letter: a template being completed for one person."""
 
-from nebbet.core.letter.content import Content, Copies, Copy, Enclosure, Texts, text_for
+from nebbet.core.letter.content import Content, Copies, Copy, Enclosure, Texts, older, text_for
 from nebbet.core.letter.letter import (
     Attachment,
     Letter,
@@ -41,6 +41,7 @@ __all__ = [
     "keep_part",
     "merge_declared",
     "names",
+    "older",
     "rename",
     "renamed",
     "reworded",

@@ -1,5 +1,6 @@
 """What an edition of a template holds; two editions compare by value."""
 
+import hashlib
 from typing import Literal
 
 from msgspec import Struct, field
@@ -8,10 +9,21 @@ from nebbet.core.placeholders import Placeholder
 
 
 class Texts(Struct, frozen=True, omit_defaults=True):
-    """Subject and body in one language; the body as source HTML, both with {{name}}."""
+    """Subject and body in one language; the body as source HTML, both with {{name}}.
+
+    original is the fingerprint of the original text that this one was last written after; empty
+    in the original itself, and where it is not known.
+    """
 
     subject: str = ""
     body: str = ""
+    original: str = ""
+
+    @property
+    def fingerprint(self) -> str:
+        """A short mark of what the text says."""
+        said = f"{self.subject}\n{self.body}".encode()
+        return hashlib.sha256(said).hexdigest()[:16]
 
 
 class Copy(Struct, frozen=True, omit_defaults=True):
@@ -57,6 +69,19 @@ class Content(Struct, frozen=True, omit_defaults=True):
     enclosures: tuple[Enclosure, ...] = ()
     frame: str = ""
     calendar: str = ""
+
+
+def older(content: Content) -> tuple[str, ...]:
+    """The languages whose text is older than the original: that has changed since.
+
+    >>> from msgspec.structs import replace
+    >>> first = Texts("Hello")
+    >>> content = Content({"en": first, "fr": Texts("Bonjour", "", first.fingerprint)})
+    >>> older(content), older(replace(content, texts=content.texts | {"en": Texts("Hi")}))
+    ((), ('fr',))
+    """
+    now = next(iter(content.texts.values())).fingerprint
+    return tuple(code for code, texts in content.texts.items() if texts.original not in ("", now))
 
 
 def text_for(content: Content, language: str) -> tuple[str, Texts]:

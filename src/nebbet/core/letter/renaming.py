@@ -16,10 +16,7 @@ def renamed(content: Content, old: str, new: str) -> Content:
     """
     return replace(
         content,
-        texts={
-            code: Texts(_text(texts.subject, old, new), _body(texts.body, old, new))
-            for code, texts in content.texts.items()
-        },
+        texts={code: _texts(texts, old, new, content) for code, texts in content.texts.items()},
         placeholders=tuple(_declared(p, old, new) for p in content.placeholders),
         copies=_copies(content.copies, old, new),
         enclosures=tuple(
@@ -27,6 +24,16 @@ def renamed(content: Content, old: str, new: str) -> Content:
             for e in content.enclosures
         ),
     )
+
+
+def _texts(texts: Texts, old: str, new: str, content: Content) -> Texts:
+    """A renamed text; one that was as new as its original still is."""
+    made = Texts(_text(texts.subject, old, new), _body(texts.body, old, new))
+    first = next(iter(content.texts.values()))
+    if texts.original != first.fingerprint:
+        return replace(made, original=texts.original)
+    original = Texts(_text(first.subject, old, new), _body(first.body, old, new))
+    return replace(made, original=original.fingerprint)
 
 
 def _text(text: str, old: str, new: str) -> str:

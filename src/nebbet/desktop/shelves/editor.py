@@ -4,13 +4,13 @@ from typing import cast
 
 import msgspec
 from msgspec import Struct
+from msgspec.structs import replace
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLineEdit,
     QStackedWidget,
-    QTabBar,
     QVBoxLayout,
     QWidget,
 )
@@ -22,7 +22,7 @@ from nebbet.core.checks import Finding
 from nebbet.core.dates import calendar_for
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Copies, Texts
-from nebbet.core.placeholders import World, language_of
+from nebbet.core.placeholders import World
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.body_tools import BodyTools
 from nebbet.desktop.kit.place import Place
@@ -31,6 +31,7 @@ from nebbet.desktop.session import AUTOSAVE, Session
 from nebbet.desktop.shelves.condition import ConditionField
 from nebbet.desktop.shelves.copies import ConditionalCopies
 from nebbet.desktop.shelves.enclosures import Enclosures
+from nebbet.desktop.shelves.languages import Languages, name_of
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.template_edit import TemplateEdit
 from nebbet.desktop.shelves.try_it import TryIt
@@ -76,7 +77,7 @@ class TemplateEditor(Place):
         self._accepted: tuple[Finding, ...] = ()
         self.title_field, self.note = QLineEdit(), QLineEdit()
         self.shelf = QComboBox()
-        self.languages = QTabBar()
+        self.languages = Languages()
         self.ledger = Ledger(lambda: session.catalogue, self._world)
         self.lines = {part: self._line(name) for part, name in LINES.items()}
         self.body = TemplateEdit(self.ledger, session.pictures)
@@ -109,11 +110,8 @@ class TemplateEditor(Place):
         for field, name in ((self.title_field, "Title"), (self.note, "What changed")):
             theme.named(field, name)
         theme.named(self.shelf, "Shelf")
-        theme.named(self.languages, "Language of the text")
         self.title_field.setPlaceholderText("Title in the library; it is never sent")
         self.note.setPlaceholderText("What changed, in one line")
-        self.languages.setDrawBase(False)
-        self.languages.setExpanding(False)
         self.sheet = Sheet([(LINES[part], self.lines[part]) for part in LINES], self.body)
         head = QWidget()
         trial = pieces.button("Try it (Ctrl+T)", self.try_it)
@@ -186,7 +184,10 @@ class TemplateEditor(Place):
         self.ledger.form.example.connect(self._other_example)
         self.year.left.connect(self._back_to_text)
         self.trial.left.connect(self._back_to_text)
-        self.languages.currentChanged.connect(self._switch)
+        self.languages.switched.connect(self._switch)
+        self.languages.added.connect(self._add_language)
+        self.languages.removed.connect(self._remove_language)
+        self.languages.confirmed.connect(self._confirm_language)
         self.add_key("Save a new edition", "Ctrl+S", self.save)
         self.add_key("Try it, and back", "Ctrl+T", self.try_it)
         self.add_key("Insert a placeholder", "Ctrl+D", self.ledger.inserter.setFocus)
@@ -203,7 +204,7 @@ class TemplateEditor(Place):
         self._id, self._edition = template.id, template.edition
         self._accepted = ()
         frame = template.content.frame or next(iter(self._session.catalogue.frames), "")
-        content = msgspec.structs.replace(template.content, frame=frame)
+        content = replace(template.content, frame=frame)
         self._base = Draft(template.title, template.shelf, content)
         draft = self._kept_draft(template)
         self.title_field.setText(draft.title)
@@ -254,18 +255,9 @@ class TemplateEditor(Place):
         self.open(template)
 
     def _show_languages(self, language: str = "") -> None:
-        self.languages.blockSignals(True)
-        while self.languages.count():
-            self.languages.removeTab(0)
-        for code in self._texts:
-            name = language_of(code).get_language_name("en") or code
-            self.languages.setTabData(self.languages.addTab(str(name)), code)
-        self.languages.blockSignals(False)
-        self.languages.setVisible(len(self._texts) > 1)
         chosen = language if language in self._texts else next(iter(self._texts))
-        self.languages.blockSignals(True)
-        self.languages.setCurrentIndex(list(self._texts).index(chosen))
-        self.languages.blockSignals(False)
+        older = letters.older(self._content)
+        self.languages.show_languages(list(self._texts), chosen, older)
         self._show_text(chosen)
 
     def _show_text(self, code: str) -> None:
@@ -274,15 +266,52 @@ class TemplateEditor(Place):
         self.lines["subject"].load(inline.parse(texts.subject))
         self.body.load(bodies.read(texts.body))
 
-    def _switch(self, index: int) -> None:
+    def _switch(self, code: str) -> None:
         self._take_text()
         self._loading = True
-        self._show_text(str(self.languages.tabData(index)))
+        self._show_text(code)
         self._loading = False
+        self.languages.show_older(letters.older(self.content()))
+
+    def _add_language(self, code: str) -> None:
+        """A new language begins with the text at hand, to be written over."""
+        self._take_text()
+        self._texts[code] = replace(self._texts[self._language], original="changed since")
+        self._reopen(code)
+
+    def _remove_language(self, code: str) -> None:
+        if self._session.voice.ask(
+            f"Remove the text in {name_of(code)}?",
+            "Earlier editions keep it. Letters that are open keep it too.",
+            "Remove",
+        ):
+            self._take_text()
+            del self._texts[code]
+            self._reopen(next(iter(self._texts)))
+
+    def _confirm_language(self, code: str) -> None:
+        """The text says the same as the original does now."""
+        self._take_text()
+        first = next(iter(self._texts.values()))
+        self._texts[code] = replace(self._texts[code], original=first.fingerprint)
+        self._reopen(code)
+
+    def _reopen(self, code: str) -> None:
+        self._loading = True
+        self._content = replace(self._content, texts=dict(self._texts))
+        self._show_languages(code)
+        self._loading = False
+        self._edited()
 
     def _take_text(self) -> None:
         subject = inline.source(self.lines["subject"].line()).strip()
-        self._texts[self._language] = Texts(subject, bodies.write(self.body.body()))
+        made, before = Texts(subject, bodies.write(self.body.body())), self._texts[self._language]
+        code, first = next(iter(self._texts.items()))
+        if (made.subject, made.body) == (before.subject, before.body):
+            made = before
+        elif self._language != code:
+            made = replace(made, original=first.fingerprint)
+        self._texts[self._language] = made
 
     # Following
 
@@ -404,7 +433,7 @@ class TemplateEditor(Place):
         """The template as it stands on the page."""
         self._take_text()
         cc, bcc, reply_to = (inline.source(self.lines[p].line()).strip() for p in _COPIES)
-        return msgspec.structs.replace(
+        return replace(
             self._content,
             texts=dict(self._texts),
             placeholders=tuple(self.ledger.placeholders),

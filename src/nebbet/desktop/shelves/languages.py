@@ -1,0 +1,99 @@
+"""The languages of a template: a tab for each, one to add, and what is older than its original."""
+
+from functools import cache
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QTabBar, QWidget
+
+from nebbet.core import ranking
+from nebbet.core.placeholders import language_of
+from nebbet.core.ranking import Entry
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.picker import Choice, Picker
+
+# Regions whose dates or words differ so much that a letter should follow them.
+_REGIONS = ("en_GB", "en_US", "pt_BR", "fr_CA", "de_AT", "de_CH", "zh_Hant")
+
+
+class Languages(QWidget):
+    """switched tells which language is to be shown; added, removed and confirmed what else was
+    asked for, with the language."""
+
+    switched = Signal(str)
+    added = Signal(str)
+    removed = Signal(str)
+    confirmed = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.tabs = QTabBar()
+        self.tabs.setDrawBase(False)
+        self.tabs.setExpanding(False)
+        theme.named(self.tabs, "Language of the text")
+        self.add = Picker("Add a language", self._offer, "Add a language…")
+        self.add.setFixedWidth(170)
+        self.drop = pieces.button("Remove this language", self._drop, "words")
+        self.fresh = pieces.button("It is up to date", self._confirm, "words")
+        pieces.fill(QHBoxLayout(self), self.tabs, self.fresh, self.drop, None, self.add)
+        self.tabs.currentChanged.connect(lambda _index: self.switched.emit(self.current))
+        self.add.picked.connect(self._add)
+        self._older: tuple[str, ...] = ()
+
+    @property
+    def current(self) -> str:
+        """The code of the language at hand."""
+        return str(self.tabs.tabData(self.tabs.currentIndex()) or "")
+
+    def show_languages(self, codes: list[str], current: str, older: tuple[str, ...]) -> None:
+        """Show the tabs, the original first; older ones say so."""
+        self.tabs.blockSignals(True)
+        while self.tabs.count():
+            self.tabs.removeTab(0)
+        for code in codes:
+            self.tabs.setTabData(self.tabs.addTab(""), code)
+        self.tabs.setCurrentIndex(codes.index(current))
+        self.tabs.blockSignals(False)
+        self.show_older(older)
+
+    def show_older(self, older: tuple[str, ...]) -> None:
+        """Let the texts that are older than their original stand out."""
+        self._older = older
+        for index in range(self.tabs.count()):
+            code = str(self.tabs.tabData(index))
+            self.tabs.setTabText(index, name_of(code) + (" (older)" if code in older else ""))
+        self.drop.setVisible(self.tabs.currentIndex() > 0)
+        self.fresh.setVisible(self.current in older)
+
+    def _offer(self, words: str) -> list[Choice]:
+        there = {str(self.tabs.tabData(index)) for index in range(self.tabs.count())}
+        entries = [Entry(code, (name, code)) for code, name in known_languages().items()]
+        found = ranking.find(words, entries)
+        return [Choice(c, known_languages()[c], "", c) for c in found if c not in there]
+
+    def _add(self, code: str) -> None:
+        self.add.show_text("")
+        self.added.emit(code)
+
+    def _drop(self) -> None:
+        self.removed.emit(self.current)
+
+    def _confirm(self) -> None:
+        self.confirmed.emit(self.current)
+
+
+def name_of(code: str) -> str:
+    """A language in words, with its region where it has one."""
+    locale = language_of(code)
+    if code in ("en_GB", "en"):
+        return "English"
+    return str(locale.get_display_name("en") or code)
+
+
+@cache
+def known_languages() -> dict[str, str]:
+    """Every language that dates and amounts can be written in (CLDR), by code."""
+    from babel.localedata import locale_identifiers
+
+    codes = [code for code in locale_identifiers() if "_" not in code]
+    names = {code: name_of(code) for code in (*_REGIONS, *sorted(codes))}
+    return {code: name for code, name in names.items() if code != "en"}
