@@ -13,12 +13,15 @@ from lxml import html
 from nebbet.core import inline
 from nebbet.core.body import (
     Break,
+    Divider,
     Frame,
+    Guidance,
     Heading,
     ListItem,
     Paragraph,
     Picture,
     Run,
+    Start,
     completed,
     conditions,
     decided,
@@ -27,6 +30,7 @@ from nebbet.core.body import (
     render_email,
     render_plain,
     slots,
+    standing,
     tidy,
     unconditional,
     write,
@@ -43,14 +47,20 @@ NAME = st.sampled_from(["name", "case.from", "answer by"])
 LINK = st.sampled_from(
     [(), ("https://a.example/x?y=1&z=2",), ("https://a.example/", Slot("case.number"))]
 )
-RUN = st.builds(Run, st.one_of(TEXT, NAME.map(Slot)), st.booleans(), st.booleans(), LINK)
+FLAG = st.booleans()
+RUN = st.builds(Run, st.one_of(TEXT, NAME.map(Slot)), FLAG, FLAG, LINK, FLAG, FLAG)
 PICTURE = st.builds(Picture, st.just(FILE), st.just(("Plan",)), st.integers(0, 900))
-INLINES = st.lists(st.one_of(RUN, st.just(Break()), PICTURE), max_size=5).map(tuple)
+INLINES = st.lists(st.one_of(RUN, st.just(Break()), st.just(Start()), PICTURE), max_size=5).map(
+    tuple
+)
 WHEN = st.sampled_from(["", "", "case.fare > 10 GBP", 'vehicle contains "van"'])
+ALIGN, NOT_OUT = st.sampled_from(["", "center", "right"]), st.just(False)
 BLOCK = st.one_of(
-    st.builds(Paragraph, INLINES, WHEN),
-    st.builds(Heading, INLINES, st.integers(1, 2), WHEN),
-    st.builds(ListItem, INLINES, st.booleans(), st.integers(0, 3), WHEN),
+    st.builds(Paragraph, INLINES, WHEN, NOT_OUT, ALIGN, FLAG),
+    st.builds(Heading, INLINES, st.integers(1, 2), WHEN, NOT_OUT, ALIGN, FLAG),
+    st.builds(ListItem, INLINES, FLAG, st.integers(0, 3), WHEN, NOT_OUT, ALIGN, FLAG),
+    st.builds(Divider, st.just(()), WHEN, NOT_OUT, st.just(""), FLAG),
+    st.builds(Guidance, INLINES, WHEN),
 )
 BODIES = st.lists(BLOCK, max_size=6).map(tidy)
 
@@ -188,7 +198,9 @@ def test_rendered_html_is_balanced_and_plain_says_the_same_words(body: tuple) ->
     assert check.open == []
     formatted = "".join(check.text)
     plain = render_plain(done, FRAME)
-    for line in (part for block in done for part in block.inlines if isinstance(part, Run)):
+    for line in (
+        part for block in standing(done) for part in block.inlines if isinstance(part, Run)
+    ):
         for word in re.findall(r"[a-z]{3,}", inline.shown((line.content,))):
             assert word in formatted
             assert word in plain.lower()
@@ -270,3 +282,41 @@ def test_parts_within_parts_need_both_conditions() -> None:
     assert [block.when for block in read(nested)] == ["a", "(a) and (b)", "a"]
     deep = '<div data-when="a">' * 300 + "x" + "</div>" * 300
     assert len(read(deep)[0].when) < 100
+
+
+# Quotes, dividers, sides, guidance, the start mark
+
+FULL = (
+    '<h1 data-align="center">Title</h1>\n'
+    "<aside>Ring the port first.</aside>\n"
+    "<p>Dear <u>you</u> and <s>him</s>,<span data-start></span></p>\n"
+    "<blockquote>\n<p>I want<br>my bag.</p>\n<ul>\n<li>red\n</ul>\n</blockquote>\n"
+    "<hr>\n"
+    '<p data-align="right">Yours</p>\n'
+)
+
+
+def test_the_whole_model_is_written_back_byte_for_byte() -> None:
+    assert write(read(FULL)) == FULL
+
+
+def test_guidance_and_start_mark_are_never_sent() -> None:
+    assert render_plain(read(FULL)) == (
+        "TITLE\n\nDear you and him,\n\n> I want\n> my bag.\n\n> - red\n\n"
+        "------------------------\n\nYours\n"
+    )
+    sent = render_email(read(FULL))
+    assert "Ring the port" not in sent and "data-start" not in sent
+    assert "<u>you</u>" in sent and "<s>him</s>" in sent
+    assert "border-left:3px solid" in sent and ";text-align:center" in sent
+    assert list(slots(read("<aside>{{x}}</aside>"))) == []
+
+
+def test_what_others_write_for_the_same_is_read() -> None:
+    """HTML 4 and 5 (WHATWG HTML §4.5, §16): ins, del, strike, center, align."""
+    body = read("<center><ins>a</ins></center><p align=RIGHT><del>b</del><strike>c</strike></p>")
+    assert write(body) == (
+        '<p data-align="center"><u>a</u></p>\n<p data-align="right"><s>bc</s></p>\n'
+    )
+    nested = read("<blockquote><blockquote><p>x</p></blockquote></blockquote>")
+    assert write(nested) == "<blockquote>\n<p>x</p>\n</blockquote>\n"

@@ -202,3 +202,48 @@ def test_copying_keeps_placeholders_and_pasting_brings_them_back(qtbot: QtBot) -
 def test_plain_text_becomes_paragraphs_and_line_ends(qtbot: QtBot) -> None:
     assert write(text_body("a\r\nb\n\nc\n\n\n{{d}}")) == "<p>a<br>b</p>\n<p>c</p>\n<p>{{d}}</p>\n"
     assert text_body("") == ()
+
+
+def test_the_tools_make_every_shape_and_undo_it(qtbot: QtBot) -> None:
+    edit = template_edit(qtbot)
+    QTest.keyClicks(edit, "one")
+    plain = write(edit.body())
+    for act, source in (
+        (edit.toggle_quote, "<blockquote>\n<p>one</p>\n</blockquote>\n"),
+        (lambda: edit.set_side("right"), '<p data-align="right">one</p>\n'),
+        (edit.toggle_guidance, "<aside>one</aside>\n"),
+        (edit.insert_start, "<p>one<span data-start></span></p>\n"),
+        (edit.insert_divider, "<p>one</p>\n<hr>\n"),
+        (lambda: edit.set_heading(2), "<h2>one</h2>\n"),
+    ):
+        act()
+        assert write(edit.body()) == source
+        edit.undo()
+        assert write(edit.body()) == plain
+    edit.selectAll()
+    edit.toggle_underline()
+    edit.toggle_strike()
+    assert write(edit.body()) == "<p><u><s>one</s></u></p>\n"
+    edit.set_side("center")
+    edit.toggle_quote()
+    edit.set_list(ordered=False)
+    edit.set_condition("a > 1")
+    assert write(edit.body()) == (
+        '<div data-when="a &gt; 1">\n<blockquote>\n<ul>\n'
+        '<li data-align="center"><u><s>one</s></u>\n</ul>\n</blockquote>\n</div>\n'
+    )
+
+
+def test_there_is_one_start_mark_and_a_letter_hides_it(qtbot: QtBot) -> None:
+    edit = template_edit(qtbot)
+    edit.load(read("<p>a<span data-start></span>b</p>"))
+    assert edit.start_position() == 1
+    edit.moveCursor(QTextCursor.MoveOperation.End)
+    edit.insert_start()
+    assert write(edit.body()) == "<p>ab<span data-start></span></p>\n"
+    letter = SlotEdit()
+    qtbot.addWidget(letter)
+    letter.show_content(edit.body(), {})
+    letter.show()
+    assert letter.start_position() == 2
+    assert write(letter.body()) == write(edit.body())

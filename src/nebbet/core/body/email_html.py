@@ -2,11 +2,24 @@
 
 import html
 from collections.abc import Mapping
+from itertools import groupby
 from urllib.parse import quote
 
 from nebbet.core import inline
 from nebbet.core.body.frame import PLAIN, Frame
-from nebbet.core.body.model import Body, Break, Heading, Inline, ListItem, Picture, Run, standing
+from nebbet.core.body.model import (
+    Block,
+    Body,
+    Break,
+    Divider,
+    Heading,
+    Inline,
+    ListItem,
+    Picture,
+    Run,
+    Start,
+    standing,
+)
 from nebbet.core.body.nesting import Nesting
 from nebbet.core.inline import Line, Slot
 
@@ -80,25 +93,47 @@ def _foot(frame: Frame) -> str:
 
 def _blocks(body: Body, frame: Frame, sources: Mapping[str, str]) -> str:
     parts: list[str] = []
+    for quoted, group in groupby(standing(body), key=lambda block: block.quote):
+        held = _unquoted(tuple(group), frame, sources)
+        parts.append(f'<blockquote style="{_QUOTE}">\n{held}</blockquote>\n' if quoted else held)
+    return "".join(parts)
+
+
+_QUOTE = "margin:0 0 14px 0;padding:0 0 0 14px;border-left:3px solid #C9C3BA"
+_RULE = "margin:0 0 14px 0;border-top:1px solid #C9C3BA;font-size:1px;line-height:1px"
+
+
+def _unquoted(body: Body, frame: Frame, sources: Mapping[str, str]) -> str:
+    parts: list[str] = []
     lists = Nesting(parts, '<{} style="margin:0 0 14px 0;padding:0 0 0 26px">'.format)
-    for block in standing(body):
+    for block in body:
         content = "".join(_inline(part, frame, sources) for part in block.inlines)
         if isinstance(block, ListItem):
             lists.enter(block)
-            parts.append(f'<li style="margin:0 0 4px 0">{content}\n')
+            parts.append(f'<li style="margin:0 0 4px 0{_align(block)}">{content}\n')
             continue
         lists.leave()
         if isinstance(block, Heading):
-            parts.append(_heading(block.level, content, frame))
+            parts.append(_heading(block, content, frame))
+        elif isinstance(block, Divider):
+            parts.append(f'<div style="{_RULE}">&nbsp;</div>\n')
         else:
-            parts.append(f'<p style="margin:0 0 14px 0">{content or "&nbsp;"}</p>\n')
+            style = f"margin:0 0 14px 0{_align(block)}"
+            parts.append(f'<p style="{style}">{content or "&nbsp;"}</p>\n')
     lists.leave()
     return "".join(parts)
 
 
-def _heading(level: int, content: str, frame: Frame) -> str:
+def _align(block: Block) -> str:
+    return f";text-align:{block.align}" if block.align else ""
+
+
+def _heading(block: Heading, content: str, frame: Frame) -> str:
+    level = block.level
     size = 20 if level == 1 else 17
-    style = f"margin:18px 0 8px 0;font-size:{size}px;line-height:1.3;font-weight:bold"
+    style = (
+        f"margin:18px 0 8px 0;font-size:{size}px;line-height:1.3;font-weight:bold{_align(block)}"
+    )
     return f'<h{level} style="{style};color:{frame.accent}">{content}</h{level}>\n'
 
 
@@ -106,6 +141,8 @@ def _inline(part: Inline, frame: Frame, sources: Mapping[str, str]) -> str:
     match part:
         case Break():
             return "<br>\n"
+        case Start():
+            return ""
         case Picture():
             alt = inline.shown(part.alt)
             found = sources.get(part.file)
@@ -123,6 +160,10 @@ def _img(source: str, alt: str, width: int) -> str:
 
 def _run(run: Run, frame: Frame) -> str:
     text = html.escape(inline.shown((run.content,)), quote=False).replace("\n", "<br>\n")
+    if run.strike:
+        text = f"<s>{text}</s>"
+    if run.underline:
+        text = f"<u>{text}</u>"
     if run.italic:
         text = f"<em>{text}</em>"
     if run.bold:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Iterator
 from itertools import groupby
+from typing import Literal
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -17,6 +18,8 @@ class Run(Struct, frozen=True, tag=True, omit_defaults=True):
     bold: bool = False
     italic: bool = False
     link: Line = ()
+    underline: bool = False
+    strike: bool = False
 
 
 class Break(Struct, frozen=True, tag=True, omit_defaults=True):
@@ -31,19 +34,26 @@ class Picture(Struct, frozen=True, tag=True, omit_defaults=True):
     width: int = 0
 
 
-Inline = Run | Break | Picture
+class Start(Struct, frozen=True, tag=True, omit_defaults=True):
+    """The start mark: where the cursor lands when the template is taken. Never sent."""
+
+
+Inline = Run | Break | Picture | Start
+Align = Literal["", "center", "right"]
 
 
 class Paragraph(Struct, frozen=True, tag=True, omit_defaults=True):
     """A paragraph; an empty one keeps its place.
 
     As with every block, when is the condition under which it belongs to the letter, and out says
-    that it does not hold in this one.
+    that it does not hold in this one. quote says that somebody else's words are quoted.
     """
 
     inlines: tuple[Inline, ...] = ()
     when: str = ""
     out: bool = False
+    align: Align = ""
+    quote: bool = False
 
 
 class Heading(Struct, frozen=True, tag=True, omit_defaults=True):
@@ -53,6 +63,8 @@ class Heading(Struct, frozen=True, tag=True, omit_defaults=True):
     level: int = 1
     when: str = ""
     out: bool = False
+    align: Align = ""
+    quote: bool = False
 
 
 class ListItem(Struct, frozen=True, tag=True, omit_defaults=True):
@@ -63,9 +75,31 @@ class ListItem(Struct, frozen=True, tag=True, omit_defaults=True):
     level: int = 0
     when: str = ""
     out: bool = False
+    align: Align = ""
+    quote: bool = False
 
 
-Block = Paragraph | Heading | ListItem
+class Divider(Struct, frozen=True, tag=True, omit_defaults=True):
+    """A line across the text."""
+
+    inlines: tuple[Inline, ...] = ()
+    when: str = ""
+    out: bool = False
+    align: Align = ""
+    quote: bool = False
+
+
+class Guidance(Struct, frozen=True, tag=True, omit_defaults=True):
+    """A note to the writer: shown while writing, never sent. It holds plain text only."""
+
+    inlines: tuple[Inline, ...]
+    when: str = ""
+    out: bool = False
+    align: Align = ""
+    quote: bool = False
+
+
+Block = Paragraph | Heading | ListItem | Divider | Guidance
 Body = tuple[Block, ...]
 
 EMPTY: Body = ()
@@ -73,18 +107,39 @@ EMPTY: Body = ()
 
 def tidy(blocks: Iterable[Block]) -> Body:
     """The one form of a body: equal neighbours joined, doubled spaces kept as no-break spaces,
-    no space at the edges of a block, no empty block but paragraphs between others."""
+    no space at the edges of a block, one start mark, no empty block but paragraphs between
+    others."""
     done: list[Block] = []
+    started = False
     for block in blocks:
         plain = isinstance(block, Heading)  # a heading is bold by itself
-        inlines = _tidy_inlines(_not_bold(block.inlines) if plain else block.inlines)
-        if inlines or isinstance(block, Paragraph):
+        kept = [part for part in block.inlines if not (started and isinstance(part, Start))]
+        kept = [p for i, p in enumerate(kept) if not isinstance(p, Start) or p not in kept[:i]]
+        inlines = _tidy_inlines(_not_bold(kept) if plain else kept)
+        started = started or any(isinstance(part, Start) for part in inlines)
+        if isinstance(block, Divider):
+            done.append(replace(block, inlines=(), align=""))
+        elif isinstance(block, Guidance):
+            done += _noted(block, inlines)
+        elif inlines or isinstance(block, Paragraph):
             done.append(replace(block, inlines=inlines))
     while done and _is_empty(done[-1]):
         done.pop()
     while done and _is_empty(done[0]):
         done.pop(0)
     return tuple(done)
+
+
+def _noted(block: Guidance, inlines: Iterable[Inline]) -> list[Block]:
+    """Guidance in its one form: plain text, neither aligned nor quoted."""
+    plain: list[Inline] = []
+    for part in inlines:
+        if isinstance(part, Run):
+            plain.append(Run(inline.source((part.content,))))
+        elif isinstance(part, Break):
+            plain.append(part)
+    kept = _tidy_inlines(plain)
+    return [Guidance(kept, block.when, block.out)] if kept else []
 
 
 def _is_empty(block: Block) -> bool:
@@ -98,8 +153,10 @@ def _not_bold(inlines: Iterable[Inline]) -> list[Inline]:
 def _tidy_inlines(inlines: Iterable[Inline]) -> tuple[Inline, ...]:
     joined: list[Inline] = []
     for part in inlines:
+        if isinstance(part, Run) and part.link and part.underline:
+            part = replace(part, underline=False)  # noqa: PLW2901 a link is underlined by itself
         last = joined[-1] if joined else None
-        if part == Run("", getattr(part, "bold", False), getattr(part, "italic", False)):
+        if isinstance(part, Run) and part.content == "" and not part.link:
             continue
         if _joins(last, part):
             joined[-1] = replace(last, content=last.content + part.content)  # type: ignore
@@ -174,8 +231,8 @@ def _strip_end(done: list[Inline]) -> None:
 
 
 def standing(body: Body) -> Body:
-    """The blocks that belong to the letter: all but those whose condition does not hold."""
-    return tuple(block for block in body if not block.out)
+    """The blocks that belong to the letter: all but guidance, and what is left out."""
+    return tuple(b for b in body if not b.out and not isinstance(b, Guidance))
 
 
 def conditions(body: Body) -> list[str]:

@@ -7,11 +7,13 @@ from nebbet.core.body.model import (
     Block,
     Body,
     Break,
+    Divider,
     Heading,
     Inline,
     ListItem,
     Picture,
     Run,
+    Start,
     standing,
 )
 
@@ -30,15 +32,20 @@ def render_plain(body: Body, frame: Frame = PLAIN) -> str:
         if previous is not None:
             tight = isinstance(block, ListItem) and isinstance(previous, ListItem)
             parts.append("\n" if tight else "\n\n")
-        parts.append(_block(block, numbers))
+        parts.append(_quoted(_block(block, numbers)) if block.quote else _block(block, numbers))
         previous = block
     if frame.foot:
         parts.append("\n\n" + "\n".join(frame.foot))
     return "".join(parts).rstrip("\n") + "\n"
 
 
+def _quoted(text: str) -> str:
+    """Somebody else's words, each line marked as mail has always done (RFC 3676 §4.5)."""
+    return "\n".join(f"> {line}".rstrip() for line in text.split("\n"))
+
+
 def _block(block: Block, numbers: list[int]) -> str:
-    text = _inlines(block.inlines)
+    text = "-" * 24 if isinstance(block, Divider) else _inlines(block.inlines)
     if not isinstance(block, ListItem):
         numbers.clear()
         return text.upper() if isinstance(block, Heading) and block.level == 1 else text
@@ -56,6 +63,8 @@ def _inlines(parts: tuple[Inline, ...]) -> str:
         match part:
             case Break():
                 done.append("\n")
+            case Start():
+                pass
             case Picture():
                 done.append(f"[{inline.shown(part.alt)}]" if part.alt else "")
             case Run():

@@ -6,15 +6,19 @@ from typing import TYPE_CHECKING
 
 from nebbet.core import inline
 from nebbet.core.body.model import (
+    Align,
     Block,
     Body,
     Break,
+    Divider,
+    Guidance,
     Heading,
     Inline,
     ListItem,
     Paragraph,
     Picture,
     Run,
+    Start,
     tidy,
 )
 
@@ -23,18 +27,34 @@ if TYPE_CHECKING:
 
 _BOLD = {"b", "strong"}
 _ITALIC = {"i", "em", "cite"}
+_UNDERLINE = {"u", "ins"}
+_STRIKE = {"s", "strike", "del"}
 _HEADINGS = {"h1": 1, "h2": 2, "h3": 2, "h4": 2, "h5": 2, "h6": 2}
 _BLOCKS = {
     "p", "div", "li", "ul", "ol", "table", "tr", "td", "th", "blockquote", "section", "article",
-    "header", "footer", "pre", "dl", "dt", "dd", "center", "address", "hr", *_HEADINGS,
+    "header", "footer", "pre", "dl", "dt", "dd", "center", "address", "hr", "aside", *_HEADINGS,
 }  # fmt: skip
-_KEPT = _BLOCKS | _BOLD | _ITALIC | {"a", "br", "img", "span", "tbody", "thead"}
+_STYLES = {
+    **dict.fromkeys(_BOLD, "bold"),
+    **dict.fromkeys(_ITALIC, "italic"),
+    **dict.fromkeys(_UNDERLINE, "underline"),
+    **dict.fromkeys(_STRIKE, "strike"),
+}
+_SIDES: tuple[Align, ...] = ("center", "right")
+_ALIGNED = ("p", "div", "li", "center", *_HEADINGS)
+_KEPT = _BLOCKS | _STYLES.keys() | {"a", "br", "img", "span", "tbody", "thead"}
 _SPACES = re.compile(r"[ \t\r\n\f]+")
 _FILE = re.compile(r"file:([0-9a-f]{64})")
 # Characters that XML cannot say (XML 1.0 §2.2), and so the parser cannot take.
 _UNSAYABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")
 _LINK = re.compile(r"(?:https?://|mailto:|tel:|\{\{)[^\s]", re.IGNORECASE)
 DEEPEST_LIST = 8
+_ATTRIBUTES = {
+    "a": {"href"},
+    "img": {"src", "alt", "width"},
+    "span": {"data-start"},
+    **{tag: {"align", "data-align", "data-when"} for tag in _ALIGNED},
+}
 
 
 def read(text: str) -> Body:
@@ -53,7 +73,13 @@ def read(text: str) -> Body:
         _UNSAYABLE.sub("", text),
         tags=_KEPT,
         clean_content_tags={"script", "style", "title"},
-        attributes={"a": {"href"}, "img": {"src", "alt", "width"}, "div": {"data-when"}},
+        attributes={
+            "a": {"href"},
+            "img": {"src", "alt", "width"},
+            "div": {"data-when"},
+            "span": {"data-start"},
+        }
+        | {tag: {"align", "data-align", "data-when"} for tag in _ALIGNED},
         url_schemes={"http", "https", "mailto", "tel", "file"},
         link_rel=None,
     )
@@ -72,7 +98,9 @@ class _Reader:
     def __init__(self) -> None:
         self.blocks: list[Block] = []
         self._inlines: list[Inline] = []
-        self._bold = self._italic = 0
+        self._styles = dict.fromkeys(("bold", "italic", "underline", "strike"), 0)
+        self._quotes = self._asides = 0
+        self._aligns: list[Align] = []
         self._links: list[str] = []
         self._lists: list[bool] = []
         self._heading = 0
@@ -96,10 +124,10 @@ class _Reader:
         tag = node.tag
         if tag in _BLOCKS:
             self._start_block(node)
-        elif tag in _BOLD:
-            self._bold += 1
-        elif tag in _ITALIC:
-            self._italic += 1
+        elif tag in _STYLES:
+            self._styles[_STYLES[tag]] += 1
+        elif tag == "span" and node.get("data-start") is not None:
+            self._inlines.append(Start())
         elif tag == "a":
             self._links.append(_link(node.get("href", "")))
         elif tag == "br":
@@ -113,6 +141,13 @@ class _Reader:
             self._flush()
         if when:
             self._conditions.append(when)
+        align = _alignment(node)
+        if align or node.tag == "li":  # an item does not take over the side of the one around it
+            self._aligns.append(align)
+        self._quotes += node.tag == "blockquote"
+        self._asides += node.tag == "aside"
+        if node.tag == "hr":
+            self.blocks.append(Divider(when=self._when(), quote=self._quotes > 0))
         if node.tag in ("ul", "ol"):
             self._lists.append(node.tag == "ol")
         elif node.tag == "li":
@@ -124,16 +159,18 @@ class _Reader:
         tag = node.tag
         if tag in _BLOCKS:
             if tag == "p" and [*self._inlines] == [Break()]:
-                self.blocks.append(Paragraph(when=self._when()))
+                self.blocks.append(Paragraph((), self._when(), *self._look()))
                 self._inlines = []
             self._flush()
             self._end_block(tag)
             if _condition(node):
                 self._conditions.pop()
-        elif tag in _BOLD:
-            self._bold -= 1
-        elif tag in _ITALIC:
-            self._italic -= 1
+            if _alignment(node) or tag == "li":
+                self._aligns.pop()
+            self._quotes -= tag == "blockquote"
+            self._asides -= tag == "aside"
+        elif tag in _STYLES:
+            self._styles[_STYLES[tag]] -= 1
         elif tag == "a":
             self._links.pop()
 
@@ -154,8 +191,17 @@ class _Reader:
         if self._ends_in_space():
             text = text.removeprefix(" ")
         link = inline.parse(self._links[-1]) if self._links else ()
+        on = self._styles
         self._inlines += [
-            Run(part, self._bold > 0, self._italic > 0, link) for part in inline.parse(text)
+            Run(
+                part,
+                on["bold"] > 0,
+                on["italic"] > 0,
+                link,
+                on["underline"] > 0,
+                on["strike"] > 0,
+            )
+            for part in inline.parse(text)
         ]
 
     def _ends_in_space(self) -> bool:
@@ -169,18 +215,36 @@ class _Reader:
         inlines, self._inlines = tuple(self._inlines), []
         if not _says_something(inlines):
             return
-        if self._heading:
-            self.blocks.append(Heading(inlines, self._heading, self._when()))
+        if self._asides:
+            self.blocks.append(Guidance(inlines, self._when()))
+        elif self._heading:
+            self.blocks.append(Heading(inlines, self._heading, self._when(), *self._look()))
         elif self._lists and self._items:
             level = min(len(self._lists) - 1, DEEPEST_LIST)
-            self.blocks.append(ListItem(inlines, self._lists[-1], level, self._when()))
+            self.blocks.append(
+                ListItem(inlines, self._lists[-1], level, self._when(), *self._look())
+            )
         else:
-            self.blocks.append(Paragraph(inlines, self._when()))
+            self.blocks.append(Paragraph(inlines, self._when(), *self._look()))
+
+    def _look(self) -> tuple[bool, Align, bool]:
+        """Not left out; how the block is aligned, and whether it is quoted."""
+        return False, self._aligns[-1] if self._aligns else "", self._quotes > 0
 
     def _when(self) -> str:
         """The condition that holds the block at hand; parts within parts need them all."""
         held = self._conditions[-DEEPEST_LIST:]
         return " and ".join(f"({when})" for when in held) if len(held) > 1 else "".join(held)
+
+
+def _alignment(node: "etree._Element") -> Align:
+    if node.tag == "center":
+        return "center"
+    said = (node.get("data-align") or node.get("align") or "").casefold()
+    for align in _SIDES:
+        if said == align and node.tag in _ALIGNED:
+            return align
+    return ""
 
 
 def _condition(node: "etree._Element") -> str:
@@ -189,7 +253,7 @@ def _condition(node: "etree._Element") -> str:
 
 def _says_something(inlines: Iterable[Inline]) -> bool:
     return any(
-        isinstance(part, Picture)
+        isinstance(part, Picture | Start)
         or (isinstance(part, Run) and (not isinstance(part.content, str) or part.content.strip()))
         for part in inlines
     )

@@ -1,9 +1,23 @@
 """Writing a body as the restricted, semantic HTML that editions keep: it reads well in a diff."""
 
 import html
+from itertools import groupby
 
 from nebbet.core import inline
-from nebbet.core.body.model import Body, Break, Heading, Inline, ListItem, Picture, Run, parts
+from nebbet.core.body.model import (
+    Block,
+    Body,
+    Break,
+    Divider,
+    Guidance,
+    Heading,
+    Inline,
+    ListItem,
+    Picture,
+    Run,
+    Start,
+    parts,
+)
 from nebbet.core.body.nesting import Nesting
 
 
@@ -20,17 +34,38 @@ def write(body: Body) -> str:
 
 def _blocks(blocks: Body) -> str:
     written: list[str] = []
+    for quote, group in groupby(blocks, key=lambda block: block.quote):
+        held = _unquoted(tuple(group))
+        written.append(f"<blockquote>\n{held}</blockquote>\n" if quote else held)
+    return "".join(written)
+
+
+def _unquoted(blocks: Body) -> str:
+    written: list[str] = []
     lists = Nesting(written, "<{}>".format)
     for block in blocks:
         if isinstance(block, ListItem):
             lists.enter(block)
-            written.append(f"<li>{inlines(block.inlines)}\n")
+            written.append(f"<li{_align(block)}>{inlines(block.inlines)}\n")
             continue
         lists.leave()
-        tag = f"h{block.level}" if isinstance(block, Heading) else "p"
-        written.append(f"<{tag}>{inlines(block.inlines) or '<br>'}</{tag}>\n")
+        if isinstance(block, Divider):
+            written.append("<hr>\n")
+            continue
+        tag = _tag(block)
+        written.append(f"<{tag}{_align(block)}>{inlines(block.inlines) or '<br>'}</{tag}>\n")
     lists.leave()
     return "".join(written)
+
+
+def _tag(block: Block) -> str:
+    if isinstance(block, Guidance):
+        return "aside"
+    return f"h{block.level}" if isinstance(block, Heading) else "p"
+
+
+def _align(block: Block) -> str:
+    return f' data-align="{block.align}"' if block.align else ""
 
 
 def inlines(pieces: tuple[Inline, ...]) -> str:
@@ -42,6 +77,8 @@ def _inline(part: Inline) -> str:
     match part:
         case Break():
             return "<br>"
+        case Start():
+            return "<span data-start></span>"
         case Picture():
             width = f' width="{part.width}"' if part.width else ""
             alt = html.escape(inline.source(part.alt))
@@ -52,6 +89,10 @@ def _inline(part: Inline) -> str:
 
 def _run(run: Run) -> str:
     text = html.escape(inline.source((run.content,)), quote=False)
+    if run.strike:
+        text = f"<s>{text}</s>"
+    if run.underline:
+        text = f"<u>{text}</u>"
     if run.italic:
         text = f"<em>{text}</em>"
     if run.bold:

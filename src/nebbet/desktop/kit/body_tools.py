@@ -28,9 +28,12 @@ class BodyTools(QWidget):
         for icon, name, keys, act in self._formats():
             layout.addWidget(self._button(icon, name, keys, act))
         if add_files:
-            layout.addWidget(
-                self._button("image", "Picture…", "Ctrl+Shift+P", self.ask_for_picture)
-            )
+            for icon, name, keys, act in (
+                ("image", "Picture…", "Ctrl+Shift+P", self.ask_for_picture),
+                ("note-pencil", "Guidance: never sent", "Ctrl+Shift+G", editor.toggle_guidance),
+                ("cursor-text", "Start mark", "Ctrl+Shift+M", editor.insert_start),
+            ):
+                layout.addWidget(self._button(icon, name, keys, act))
         layout.addStretch(1)
 
     def _formats(self) -> list[tuple[str, str, str, Callable[[], object]]]:
@@ -38,13 +41,26 @@ class BodyTools(QWidget):
         return [
             ("text-b", "Bold", "Ctrl+B", editor.toggle_bold),
             ("text-italic", "Italic", "Ctrl+I", editor.toggle_italic),
+            ("text-underline", "Underline", "Ctrl+U", editor.toggle_underline),
+            ("text-strikethrough", "Strike out", "Ctrl+Shift+X", editor.toggle_strike),
             ("text-h-one", "Heading", "Ctrl+Alt+1", lambda: editor.set_heading(1)),
             ("text-h-two", "Smaller heading", "Ctrl+Alt+2", lambda: editor.set_heading(2)),
             ("text-t", "Plain paragraph", "Ctrl+Alt+0", lambda: editor.set_heading(0)),
             ("list-bullets", "Bulleted list", "Ctrl+Shift+8", self._bullets),
             ("list-numbers", "Numbered list", "Ctrl+Shift+7", self._numbers),
+            ("quotes", "Quote", "Ctrl+Shift+9", editor.toggle_quote),
+            ("text-align-left", "To the left", "Ctrl+Shift+L", lambda: editor.set_side("")),
+            ("text-align-center", "In the middle", "Ctrl+Shift+E", self._middle),
+            ("text-align-right", "To the right", "Ctrl+Shift+R", self._right),
+            ("minus", "Divider", "Ctrl+Shift+H", editor.insert_divider),
             ("link-simple", "Link…", "Ctrl+K", self.ask_for_link),
         ]
+
+    def _middle(self) -> None:
+        self._editor.set_side("center")
+
+    def _right(self) -> None:
+        self._editor.set_side("right")
 
     def _bullets(self) -> None:
         self._editor.set_list(ordered=False)

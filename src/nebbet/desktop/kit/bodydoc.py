@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 from msgspec import Struct
 from msgspec.structs import replace
+from PySide6.QtCore import Qt
 from PySide6.QtGui import (
     QColor,
     QFont,
@@ -22,16 +23,20 @@ from PySide6.QtGui import (
 
 from nebbet.core import inline
 from nebbet.core.body import (
+    Align,
     Block,
     Body,
     Break,
+    Divider,
     Frame,
+    Guidance,
     Heading,
     Inline,
     ListItem,
     Paragraph,
     Picture,
     Run,
+    Start,
     parts,
     read,
     tidy,
@@ -41,16 +46,26 @@ from nebbet.core.inline import Line, Slot
 from nebbet.desktop.kit import theme
 
 _FIRST = QTextFormat.Property.UserProperty.value
-SLOT, SLOT_ID, SLOT_BLANK, ALT, WIDTH, BRACES, WHEN, PART = (_FIRST + n for n in range(1, 9))
+SLOT, SLOT_ID, SLOT_BLANK, ALT, WIDTH, BRACES, WHEN, PART, QUOTE, KIND = (
+    _FIRST + n for n in range(1, 11)
+)
+DIVIDER, GUIDANCE = "divider", "guidance"
 BREAK = "\u2028"
 _LINE_HEIGHT = 22
 _OBJECT = "\ufffc"
 PICTURE = "file:"
 SLOT_OBJECT = QTextFormat.ObjectTypes.UserObject.value + 1
+START_OBJECT = QTextFormat.ObjectTypes.UserObject.value + 2
 
 
 # What hangs on a condition stands a little to the right, beside the rule that marks it.
-_CONDITION_INDENT = 14
+_CONDITION_INDENT, _QUOTE_INDENT = 14, 18
+_NOTE_GROUND = "#E9EEF5"
+_SIDES: dict[Align, Qt.AlignmentFlag] = {
+    "": Qt.AlignmentFlag.AlignLeft,
+    "center": Qt.AlignmentFlag.AlignHCenter,
+    "right": Qt.AlignmentFlag.AlignRight,
+}
 
 
 class Shown(NamedTuple):
@@ -171,6 +186,8 @@ class Writer:
             match part:
                 case Break():
                     cursor.insertText(BREAK, base)
+                case Start():
+                    insert_start(cursor, base)
                 case Picture():
                     cursor.insertImage(_image_format(part, self._widest))
                 case Run():
@@ -182,6 +199,8 @@ class Writer:
             made.setFontWeight(QFont.Weight.Bold)
         if run.italic:
             made.setFontItalic(True)
+        made.setFontUnderline(run.underline)
+        made.setFontStrikeOut(run.strike)
         if run.link:
             dress_link(made, inline.source(run.link), self.style.accent)
         return made
@@ -212,11 +231,18 @@ class Writer:
             cursor.insertText(piece, char_format)
 
 
+def insert_start(cursor: QTextCursor, base: QTextCharFormat) -> None:
+    """Put the start mark into the text."""
+    plain = plain_format(base)
+    made = QTextCharFormat(plain)
+    made.setObjectType(START_OBJECT)
+    cursor.insertText(_OBJECT, made)
+    cursor.setCharFormat(plain)
+
+
 def insert_slot(cursor: QTextCursor, slot: Slot, base: QTextCharFormat) -> None:
     """Put a placeholder into a template's text, as one thing."""
-    plain = QTextCharFormat(base)
-    plain.clearProperty(QTextFormat.Property.ObjectType.value)
-    plain.clearProperty(SLOT)
+    plain = plain_format(base)
     made = QTextCharFormat(plain)
     made.setObjectType(SLOT_OBJECT)
     made.setProperty(SLOT, slot.inner)
@@ -240,8 +266,9 @@ def slot_format(base: QTextCharFormat, inner: str, slot_id: int, *, blank: bool)
 
 
 def plain_format(base: QTextCharFormat) -> QTextCharFormat:
-    """The same format without being a placeholder's place."""
+    """The same format without being a placeholder's place, or an object."""
     made = QTextCharFormat(base)
+    made.clearProperty(QTextFormat.Property.ObjectType.value)
     for name in (SLOT, SLOT_ID, SLOT_BLANK, BRACES):
         made.clearProperty(name)
     return made
@@ -276,9 +303,18 @@ def block_format(block: Block, *, first: bool = False) -> QTextBlockFormat:
     made.setTopMargin({Heading: 16, ListItem: 4}.get(type(block), 12))
     if isinstance(block, Heading):
         made.setHeadingLevel(block.level)
+    made.setAlignment(_SIDES[block.align])
+    if block.quote:
+        made.setProperty(QUOTE, True)
+        made.setLeftMargin(_QUOTE_INDENT)
+    if isinstance(block, Divider):
+        made.setProperty(KIND, DIVIDER)
+    if isinstance(block, Guidance):
+        made.setProperty(KIND, GUIDANCE)
+        made.setBackground(QColor(_NOTE_GROUND))
     if block.when:
         made.setProperty(WHEN, block.when)
-        made.setLeftMargin(_CONDITION_INDENT)
+        made.setLeftMargin(made.leftMargin() + _CONDITION_INDENT)
         if first:
             made.setTopMargin(20)
     return made
@@ -331,7 +367,8 @@ def set_condition(cursor: QTextCursor, when: str, *, first: bool) -> None:
     """Let the block at the cursor belong only under a condition; "" is always."""
     made = cursor.blockFormat()
     made.clearProperty(WHEN)
-    made.setLeftMargin(_CONDITION_INDENT if when else 0)
+    quoted = _QUOTE_INDENT if made.property(QUOTE) else 0
+    made.setLeftMargin(quoted + (_CONDITION_INDENT if when else 0))
     if when:
         made.setProperty(WHEN, when)
     if first and not cursor.block().textList():
@@ -365,15 +402,37 @@ def read_block(block: QTextBlock) -> Line:
 
 
 def _block(block: QTextBlock) -> Block:
-    inlines = tuple(_inlines(block))
-    when = str(block.blockFormat().property(WHEN) or "")
-    level = block.blockFormat().headingLevel()
+    inlines, how = tuple(_inlines(block)), block.blockFormat()
+    when, kind = str(how.property(WHEN) or ""), how.property(KIND)
+    look = (when, False, _side(how), bool(how.property(QUOTE)))
+    if kind == GUIDANCE:
+        return Guidance(inlines, when)
+    if kind == DIVIDER and not inlines:
+        return Divider((), *look)
+    level = how.headingLevel()
     if level:
-        return Heading(inlines, min(level, 2), when)
+        return Heading(inlines, min(level, 2), *look)
     held = block.textList()
     if held is not None:
-        return ListItem(inlines, _is_ordered(held), max(held.format().indent() - 1, 0), when)
-    return Paragraph(inlines, when)
+        return ListItem(inlines, _is_ordered(held), max(held.format().indent() - 1, 0), *look)
+    return Paragraph(inlines, *look)
+
+
+def shape_of(block: QTextBlock) -> Block:
+    """What a block is and how it looks, without its words."""
+    return replace(_block(block), inlines=())
+
+
+def with_look(block: Block, other: Block) -> Block:
+    """A block with the condition and the look of another one."""
+    return replace(block, when=other.when, align=other.align, quote=other.quote)
+
+
+def _side(how: QTextBlockFormat) -> Align:
+    for align, flag in _SIDES.items():
+        if align and how.alignment() & flag:
+            return align
+    return ""
 
 
 def _inlines(block: QTextBlock) -> Iterator[Inline]:
@@ -386,6 +445,9 @@ def _inlines(block: QTextBlock) -> Iterator[Inline]:
         if is_slot(char_format):
             run = Run(inline.slot(str(char_format.property(SLOT))), *_style(char_format))
             yield from [run] * fragment.length()
+            continue
+        if char_format.objectType() == START_OBJECT:
+            yield Start()
             continue
         slot_id = char_format.property(SLOT_ID)
         if slot_id and slot_id == last_id:
@@ -401,20 +463,22 @@ def _pictures(found: QTextImageFormat, count: int) -> Iterator[Inline]:
         yield from [picture] * count
 
 
-def _style(char_format: QTextCharFormat) -> tuple[bool, bool, Line]:
-    """Whether text is bold and italic, and where it links to."""
+def _style(char_format: QTextCharFormat) -> tuple[bool, bool, Line, bool, bool]:
+    """Whether text is bold and italic, where it links to, whether it is underlined (links are
+    without being so) and struck out."""
     bold = char_format.fontWeight() >= QFont.Weight.DemiBold
     link = inline.parse(char_format.anchorHref()) if char_format.isAnchor() else ()
-    return bold, char_format.fontItalic(), link
+    underline = char_format.fontUnderline() and not link
+    return bold, char_format.fontItalic(), link, underline, char_format.fontStrikeOut()
 
 
 def _runs(text: str, char_format: QTextCharFormat) -> Iterator[Inline]:
-    bold, italic, link = _style(char_format)
+    style = _style(char_format)
     # Text typed behind a template's placeholder keeps that property, but is no place itself.
     inner = char_format.property(SLOT) if char_format.property(SLOT_ID) else None
     if inner:
         shown = None if char_format.property(SLOT_BLANK) else text.replace(BREAK, "\n")
-        yield Run(replace(inline.slot(inner), text=shown), bold, italic, link)
+        yield Run(replace(inline.slot(inner), text=shown), *style)
         return
     if char_format.property(BRACES):
         text = text.replace("{{", inline.ESCAPED)
@@ -422,4 +486,4 @@ def _runs(text: str, char_format: QTextCharFormat) -> Iterator[Inline]:
         if index:
             yield Break()
         for content in inline.parse(piece):
-            yield Run(content, bold, italic, link)
+            yield Run(content, *style)

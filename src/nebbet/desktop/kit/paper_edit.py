@@ -4,20 +4,23 @@ from collections.abc import Callable, Iterator
 from typing import Literal, NamedTuple
 
 from msgspec.structs import replace
-from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QMimeData, QPointF, QRect, QRectF, QSize, QSizeF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFont,
+    QFontMetricsF,
     QImage,
     QKeyEvent,
     QKeySequence,
     QPainter,
     QPaintEvent,
     QPen,
+    QPyTextObject,
     QTextBlock,
     QTextCharFormat,
     QTextCursor,
     QTextDocument,
+    QTextFormat,
     QTextLine,
 )
 from PySide6.QtWidgets import QFrame, QSizePolicy, QTextEdit
@@ -51,6 +54,7 @@ class PaperEdit(QTextEdit):
 
     edited = Signal()
     entered = Signal()
+    shows_start = True  # whether the start mark can be seen
     names_conditions = True  # whether the words of a condition stand above its part
     keeps_undo = True  # heirs whose text is only a part of what can be undone say False
 
@@ -68,6 +72,8 @@ class PaperEdit(QTextEdit):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.viewport().setAutoFillBackground(False)
         self.document().setDocumentMargin(5 if single else 0)
+        self._start = StartMark(self)
+        self.document().documentLayout().registerHandler(bodydoc.START_OBJECT, self._start)
         self.document().contentsChanged.connect(self._changed)
         self.document().documentLayout().documentSizeChanged.connect(self._fit)
         if pictures:
@@ -137,6 +143,71 @@ class PaperEdit(QTextEdit):
         made.setFontItalic(not self.fontItalic())
         self.mergeCurrentCharFormat(made)
 
+    def toggle_underline(self) -> None:
+        """Underline the selection, or not any more."""
+        made = QTextCharFormat()
+        made.setFontUnderline(not self.fontUnderline())
+        self.mergeCurrentCharFormat(made)
+
+    def toggle_strike(self) -> None:
+        """Strike the selection out, or not any more."""
+        made = QTextCharFormat()
+        made.setFontStrikeOut(not self.currentCharFormat().fontStrikeOut())
+        self.mergeCurrentCharFormat(made)
+
+    def set_side(self, align: bodies.Align) -> None:
+        """Put the paragraphs of the selection to a side."""
+        self._change_blocks(lambda block: _looking(block, align=align))
+
+    def toggle_quote(self) -> None:
+        """Quote the paragraphs of the selection, or not any more."""
+        quoted = not self.textCursor().blockFormat().property(bodydoc.QUOTE)
+        self._change_blocks(lambda block: _looking(block, quote=quoted))
+
+    def toggle_guidance(self) -> None:
+        """Make the paragraphs of the selection notes to the writer, or text again."""
+        kind = self.textCursor().blockFormat().property(bodydoc.KIND)
+        make = Paragraph if kind == bodydoc.GUIDANCE else bodies.Guidance
+        self._change_blocks(lambda block: make((), when=block.when))
+
+    def insert_divider(self) -> None:
+        """Put a line across the text behind the paragraph at hand, as one step."""
+        cursor = self.textCursor()
+        cursor.beginEditBlock()
+        cursor.movePosition(QTextCursor.MoveOperation.EndOfBlock)
+        if cursor.block().text():
+            cursor.insertBlock()
+        writer = self.writer()
+        writer.dress_block(cursor, bodies.Divider())
+        cursor.insertBlock()
+        writer.dress_block(cursor, Paragraph())
+        cursor.endEditBlock()
+        self.setTextCursor(cursor)
+
+    def insert_start(self) -> None:
+        """Put the start mark at the cursor; there is only one."""
+        cursor = self.textCursor()
+        cursor.beginEditBlock()
+        place = self.start_position()
+        if place is not None:
+            old = QTextCursor(self.document())
+            old.setPosition(place)
+            old.deleteChar()
+        bodydoc.insert_start(cursor, self.currentCharFormat())
+        cursor.endEditBlock()
+
+    def start_position(self) -> int | None:
+        """Where the start mark stands, if there is one."""
+        for block in bodydoc.blocks(self.document()):
+            for fragment in bodydoc.fragments(block):
+                if fragment.charFormat().objectType() == bodydoc.START_OBJECT:
+                    return fragment.position()
+        return None
+
+    def _change_blocks(self, make: Callable[[bodies.Block], bodies.Block]) -> None:
+        """Dress the blocks of the selection as something else, as one step."""
+        self._reshape_each(lambda block: make(bodydoc.shape_of(block)))
+
     def set_link(self, address: str) -> None:
         """Link the selection, or the word under the cursor, to an address; "" takes it off."""
         cursor = self.textCursor()
@@ -200,6 +271,10 @@ class PaperEdit(QTextEdit):
         self._reshape(lambda parts: Paragraph(parts) if on else ListItem(parts, ordered))
 
     def _reshape(self, make: Callable[[tuple[bodies.Inline, ...]], bodies.Block]) -> None:
+        """Make the blocks of the selection other ones, with the look that they have."""
+        self._reshape_each(lambda block: bodydoc.with_look(make(()), bodydoc.shape_of(block)))
+
+    def _reshape_each(self, make: Callable[[QTextBlock], bodies.Block]) -> None:
         """Dress the blocks of the selection as make says, as one step."""
         selection = self.textCursor()
         first = self.document().findBlock(selection.selectionStart())
@@ -210,8 +285,7 @@ class PaperEdit(QTextEdit):
         block = first
         while block.isValid():
             cursor.setPosition(block.position())
-            shape = replace(make(()), when=bodydoc.condition_of(block))
-            self._reshape_block(cursor, shape, writer)
+            self._reshape_block(cursor, make(block), writer)
             if block == last:
                 break
             block = block.next()
@@ -304,6 +378,7 @@ class PaperEdit(QTextEdit):
             for rect in self.rects(mark.start, mark.end):
                 paint_mark(painter, rect, mark.kind)
         self._paint_conditions(painter)
+        self._paint_shapes(painter)
         painter.end()
         super().paintEvent(event)
 
@@ -323,6 +398,24 @@ class PaperEdit(QTextEdit):
                     painter.setPen(QColor(look.plum))
                     painter.drawText(QPointF(left, rect.top() - 5), f"only if {when}")
             before = when
+
+    def _paint_shapes(self, painter: QPainter) -> None:
+        """The rule beside a quote, and the line of a divider."""
+        layout = self.document().documentLayout()
+        right = self.document().size().width() - self.document().documentMargin()
+        for block in bodydoc.blocks(self.document()):
+            how = block.blockFormat()
+            if not (how.property(bodydoc.QUOTE) or how.property(bodydoc.KIND) == bodydoc.DIVIDER):
+                continue
+            rect = layout.blockBoundingRect(block)
+            if how.property(bodydoc.QUOTE):
+                painter.setPen(QPen(QColor("#C9C3BA"), 3))
+                left = rect.left() - 10
+                painter.drawLine(QPointF(left, rect.top()), QPointF(left, rect.bottom()))
+            if how.property(bodydoc.KIND) == bodydoc.DIVIDER and not block.text():
+                painter.setPen(QPen(QColor("#C9C3BA"), 1))
+                middle = rect.center().y()
+                painter.drawLine(QPointF(rect.left(), middle), QPointF(right, middle))
 
     def rects(self, start: int, end: int) -> Iterator[QRectF]:
         """Where a stretch of text stands, one rectangle for each line, in document coordinates."""
@@ -397,6 +490,43 @@ class PaperEdit(QTextEdit):
             kind = QTextDocument.ResourceType.ImageResource
             self.document().addResource(kind.value, address, image)
             self.document().markContentsDirty(0, self.document().characterCount())
+
+
+class StartMark(QPyTextObject):
+    """Draws the start mark: a small plum caret, or nothing in a letter."""
+
+    def __init__(self, editor: "PaperEdit") -> None:
+        super().__init__(editor)
+        self._editor = editor
+
+    def intrinsicSize(
+        self, _document: QTextDocument, _position: int, text_format: QTextFormat
+    ) -> QSizeF:
+        """As high as the text beside it."""
+        height = QFontMetricsF(text_format.toCharFormat().font()).ascent()
+        return QSizeF(10 if self._editor.shows_start else 0, height)
+
+    def drawObject(
+        self,
+        painter: QPainter,
+        rect: QRectF | QRect,
+        _document: QTextDocument,
+        _position: int,
+        _format: QTextFormat,
+    ) -> None:
+        """A caret."""
+        if self._editor.shows_start:
+            rect = QRectF(rect)
+            painter.setPen(QPen(QColor(theme.LIGHT.plum), 2))
+            x = rect.center().x()
+            painter.drawLine(QPointF(x, rect.top() + 1), QPointF(x, rect.bottom()))
+            for y in (rect.top() + 1, rect.bottom()):
+                painter.drawLine(QPointF(x - 3, y), QPointF(x + 3, y))
+
+
+def _looking(block: bodies.Block, **look: object) -> bodies.Block:
+    """The same block in another look; guidance has none."""
+    return block if isinstance(block, bodies.Guidance) else replace(block, **look)
 
 
 def _x(line: QTextLine, position: int) -> float:

@@ -80,6 +80,7 @@ class SlotEdit(PaperEdit):
     redo_wanted = Signal()
     keeps_undo = False
     names_conditions = False
+    shows_start = False
 
     def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
         self._values: dict[str, Value] = {}

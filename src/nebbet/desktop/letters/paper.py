@@ -207,7 +207,13 @@ class LetterPaper(QWidget):
             self.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
             return
         places = _once(self.places())
-        if places:
+        mark = self.body.start_position()
+        if mark is not None and letter and not letter.answers:
+            cursor = self.body.textCursor()
+            cursor.setPosition(mark)
+            self.body.setTextCursor(cursor)
+            self.body.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        elif places:
             editor, place = places[0]
             editor.select_place(place)
         else:
