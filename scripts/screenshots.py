@@ -65,7 +65,7 @@ class Camera:
         window.letters.paper.next_blank()
 
     def take_editor(self) -> None:
-        """The editor with a sum and its steps, and the year of a date rule."""
+        """The editor with a sum and its steps, the year of a date rule, and the template tried."""
         editor = self.window.library.editor
         self.window.library.edit("refund-agreed")
         editor.ledger.list.setCurrentRow(0)
@@ -74,6 +74,10 @@ class Camera:
         editor.see_year()
         editor.year.chart.next_irregular()
         self.take("year")
+        editor.leave()
+        editor.try_it()
+        editor.trial.step(1)
+        self.take("try-it")
         editor.leave()
         editor.leave()
 

@@ -400,19 +400,26 @@ class PaperEdit(QTextEdit):
             before = when
 
     def _paint_shapes(self, painter: QPainter) -> None:
-        """The rule beside a quote, and the line of a divider."""
+        """The rule beside a quote, the line of a divider, and what is said of guidance."""
         layout = self.document().documentLayout()
         right = self.document().size().width() - self.document().documentMargin()
         for block in bodydoc.blocks(self.document()):
             how = block.blockFormat()
-            if not (how.property(bodydoc.QUOTE) or how.property(bodydoc.KIND) == bodydoc.DIVIDER):
+            kind = how.property(bodydoc.KIND)
+            if not (how.property(bodydoc.QUOTE) or kind):
                 continue
             rect = layout.blockBoundingRect(block)
+            if kind == bodydoc.GUIDANCE:
+                slate = QColor(theme.LIGHT.slate)
+                painter.setPen(QPen(slate, 3))
+                painter.drawLine(rect.topLeft(), rect.bottomLeft())
+                painter.setFont(theme.ui_font(10))
+                painter.drawText(QPointF(rect.left() - 1, rect.top() - 1), "guidance, never sent")
             if how.property(bodydoc.QUOTE):
                 painter.setPen(QPen(QColor("#C9C3BA"), 3))
                 left = rect.left() - 10
                 painter.drawLine(QPointF(left, rect.top()), QPointF(left, rect.bottom()))
-            if how.property(bodydoc.KIND) == bodydoc.DIVIDER and not block.text():
+            if kind == bodydoc.DIVIDER and not block.text():
                 painter.setPen(QPen(QColor("#C9C3BA"), 1))
                 middle = rect.center().y()
                 painter.drawLine(QPointF(rect.left(), middle), QPointF(right, middle))

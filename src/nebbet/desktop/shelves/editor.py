@@ -55,9 +55,9 @@ class TemplateEditor(Place):
 
     title = "Template editor"
     help = (
-        "Write as on paper. Placeholders stand in the text as {{name}}: type them, or insert one "
-        "from the list on the right (Ctrl+D). Declare there what each is: a blank that the writer "
-        "completes, a field of the recipient, the sender or the case, a fact, or a date rule. "
+        "Write as on paper. Type {{ for a placeholder, or insert one from the list on the right "
+        "(Ctrl+D). Say there what each is: a blank that the writer completes, a field of the "
+        "recipient, the sender or the case, a fact, a date rule, or a sum. Ctrl+T tries it. "
         "Ctrl+S saves a new edition, which is in use at once; what you have not saved yet is kept "
         "when you leave the page."
     )
