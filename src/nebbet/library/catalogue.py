@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from nebbet.core import inline
 from nebbet.core.body import Frame
 from nebbet.core.dates import WorkingCalendar, zone_of
-from nebbet.core.letter import Content, Letter, Texts, start
+from nebbet.core.letter import Content, Letter, Texts, start, uses
 from nebbet.core.placeholders import World, implied
 from nebbet.core.ranking import Entry
 from nebbet.core.records import Case, Contact, Fact, Member, case_fields, fold
@@ -152,6 +152,19 @@ def example_cases(catalogue: Catalogue, content: Content, about: str) -> list[st
     best = [c for c in catalogue.cases.values() if fits[c.id] == max(fits.values())]
     best.sort(key=lambda c: -fuzz.token_set_ratio(c.kind.casefold(), about.casefold()))
     return [case.id for case in best]
+
+
+def fact_users(catalogue: Catalogue, name: str) -> list[Template]:
+    """The templates that say a fact, by its dotted name or in their ledger."""
+    key = fold(f"fact.{name}")
+    return [
+        template
+        for template in catalogue.templates.values()
+        if key in uses(template.content)
+        or any(
+            p.source == "fact" and fold(p.of) == fold(name) for p in template.content.placeholders
+        )
+    ]
 
 
 def template_entries(catalogue: Catalogue) -> list[Entry]:

@@ -118,6 +118,11 @@ class Library:
                 table, key = _RECORDS[type(record)]
                 _put(connection, table, key, getattr(record, key), record)
 
+    def remove_fact(self, name: str) -> None:
+        """Take a fact out of the library."""
+        with explained("The fact cannot be removed"), self.engine.begin() as connection:
+            connection.execute(delete(schema.fact).where(schema.fact.c.name == name))
+
     def put_frame(self, frame_id: str, frame: Frame) -> None:
         """Keep a frame."""
         with explained("The frame cannot be kept"), self.engine.begin() as connection:

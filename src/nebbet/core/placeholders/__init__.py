@@ -7,6 +7,7 @@ from nebbet.core.placeholders.formats import language_of, show
 from nebbet.core.placeholders.names import GREETING, known_names, nearest
 from nebbet.core.placeholders.resolve import Resolution, resolve, text_in
 from nebbet.core.placeholders.typed import limit_of
+from nebbet.core.placeholders.typed import read as read_typed
 from nebbet.core.placeholders.world import Decision, Particular, World
 
 __all__ = [
@@ -28,6 +29,7 @@ __all__ = [
     "limit_of",
     "modifiers",
     "nearest",
+    "read_typed",
     "resolve",
     "show",
     "text_in",

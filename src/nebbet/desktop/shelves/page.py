@@ -18,6 +18,7 @@ from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.editor import TemplateEditor
+from nebbet.desktop.shelves.facts import SharedFacts
 from nebbet.desktop.shelves.reading import ReadingPane
 from nebbet.desktop.shelves.table import TemplatesTable
 from nebbet.library.catalogue import Shelf, Template, template_entries
@@ -69,6 +70,7 @@ class LibraryPage(Place):
         self.find_field = _FindField(self.table)
         self.pane = ReadingPane(session)
         self.editor = TemplateEditor(session)
+        self.facts = SharedFacts(session)
         self._stack = QStackedWidget()
         self._lay_out()
         self._connect()
@@ -76,7 +78,10 @@ class LibraryPage(Place):
 
     def _lay_out(self) -> None:
         add = pieces.button("New shelf…", self.add_shelf, "words")
-        left = pieces.column("left", self.shelves, pieces.row(add, None), margin=8)
+        facts = pieces.button("Facts and working days", self.show_facts, "words")
+        left = pieces.column(
+            "left", self.shelves, pieces.row(add, None), pieces.row(facts, None), margin=8
+        )
         left.setFixedWidth(200)
         self.new = pieces.button("New template", self.new_template, hint="Ctrl+Shift+N")
         middle = QWidget()
@@ -97,6 +102,7 @@ class LibraryPage(Place):
         pieces.fill(QHBoxLayout(shelves), left, split, spacing=0)
         self._stack.addWidget(shelves)
         self._stack.addWidget(self.editor)
+        self._stack.addWidget(self.facts)
         pieces.fill(QVBoxLayout(self), self._stack)
 
     def _connect(self) -> None:
@@ -110,13 +116,23 @@ class LibraryPage(Place):
         self.pane.pin.connect(self._pin)
         self.pane.retire.connect(self._retire)
         self.editor.left.connect(self._back)
+        self.facts.left.connect(self._back)
         self._session.catalogue_changed.connect(self.refresh)
         self.add_key("Edit the template", "Ctrl+E", self._edit_current)
         self.add_key("New template", "Ctrl+Shift+N", self.new_template)
+        self.add_key("Facts and working days", "Ctrl+Shift+A", self.show_facts)
         self.add_key("Pin or unpin", "Ctrl+P", lambda: self._pin(self.table.key))
 
+    def show_facts(self) -> None:
+        """Show what the team shares beside texts."""
+        self.facts.refresh()
+        self._stack.setCurrentWidget(self.facts)
+        self.facts.list.setFocus()
+
     def arrive(self) -> None:
-        if self.is_editing:
+        if self._stack.currentWidget() is self.facts:
+            self.facts.list.setFocus()
+        elif self.is_editing:
             self.editor.body.setFocus()
         else:
             self.table.setFocus()
@@ -127,12 +143,16 @@ class LibraryPage(Place):
         return self._stack.currentWidget() is self.editor
 
     def keys(self) -> list[tuple[str, str]]:
-        return self.editor.keys() if self.is_editing else super().keys()
+        shown = self._stack.currentWidget()
+        inner = shown if isinstance(shown, Place) else None
+        return inner.keys() if inner else super().keys()
 
     # Lists
 
     def refresh(self) -> None:
         """Show the library as it is now."""
+        if self._stack.currentWidget() is self.facts:
+            self.facts.refresh()
         templates = self._session.catalogue.templates.values()
         living = [t for t in templates if t.state != "retired"]
         retired = len(templates) - len(living)

@@ -1,0 +1,328 @@
+"""The page for what the whole team shares beside texts: facts, and the days on which it works."""
+
+from datetime import date, datetime, time
+from decimal import Decimal
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nebbet.core import dates
+from nebbet.core.errors import NebbetError
+from nebbet.core.placeholders import Kind, Placeholder, read_typed, show
+from nebbet.core.records import Fact, fold
+from nebbet.core.values import Money, Value, from_json, to_json
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.picker import Choice, ChoiceList
+from nebbet.desktop.kit.place import Place
+from nebbet.desktop.session import Session
+from nebbet.library.catalogue import fact_users
+
+_KINDS: tuple[Kind, ...] = ("text", "long text", "number", "money", "date", "time", "link")
+_LANGUAGE = "en_GB"  # the window's own
+
+
+class FactForm(QWidget):
+    """Edits one fact. saved and removed tell that the person asks for it."""
+
+    saved = Signal(object)
+    removed = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._shown: Fact | None = None
+        self._before: tuple[str, ...] = ()
+        self.name, self.label, self.value = QLineEdit(), QLineEdit(), QLineEdit()
+        self.kind = QComboBox()
+        self.kind.addItems(_KINDS)
+        self.note = pieces.label("", "note", wrap=True)
+        self.used = pieces.label("", "note", wrap=True)
+        self.save = pieces.button("Keep the fact", self._save, "primary", "Ctrl+S")
+        self.drop = pieces.button("Remove", self._remove, "words")
+        form = QFormLayout()
+        form.setVerticalSpacing(6)
+        for words, field in (
+            ("Name", self.name),
+            ("Label", self.label),
+            ("Kind", self.kind),
+            ("Value", self.value),
+        ):
+            theme.named(field, words)
+            form.addRow(pieces.label(words, "faint"), field)
+        self.name.setPlaceholderText("desk_phone: written as {{fact.desk_phone}}")
+        buttons = pieces.row(self.save, self.drop, None)
+        pieces.fill(QVBoxLayout(self), form, self.note, self.used, buttons, None, spacing=8)
+        self.value.textChanged.connect(lambda _text: self._explain())
+        self.kind.currentIndexChanged.connect(lambda _index: self._explain())
+
+    def show_fact(self, fact: Fact | None) -> None:
+        """Take up a fact, or a new one."""
+        self._shown = fact
+        value = from_json(fact.value) if fact else ""
+        self.name.setText(fact.name if fact else "")
+        # Templates know a fact by its name: it stays what it is.
+        self.name.setReadOnly(fact is not None)
+        self.label.setText(fact.label if fact else "")
+        self.kind.setCurrentIndex(_KINDS.index(kind_of(value)))
+        self.value.setText(show(value, _LANGUAGE))
+        self.drop.setVisible(fact is not None)
+        self.used.setText(self._users(fact))
+        self._before = self._fields()
+        self._explain()
+
+    def _fields(self) -> tuple[str, ...]:
+        lines = (self.name, self.label, self.value)
+        return (self.kind.currentText(), *(line.text() for line in lines))
+
+    @property
+    def is_unsaved(self) -> bool:
+        """Whether something was typed that is not kept yet."""
+        return self._fields() != self._before
+
+    def _users(self, fact: Fact | None) -> str:
+        users = fact_users(self._session.catalogue, fact.name) if fact else []
+        if not users:
+            return "No template uses it." if fact else ""
+        titles = ", ".join(template.title for template in users)
+        count = f"{len(users)} template{'' if len(users) == 1 else 's'}"
+        return f"A change reaches {count} at once: {titles}."
+
+    def _read(self) -> tuple[Value | None, str]:
+        placeholder = Placeholder("value", kind=self.kind.currentText())  # type: ignore[arg-type]
+        today = self._session.parts.now().date()
+        reading = read_typed(self.value.text().strip(), placeholder, _LANGUAGE, today)
+        return reading.value, reading.problem
+
+    def _explain(self) -> None:
+        text = self.value.text().strip()
+        value, problem = self._read() if text else (None, "")
+        said = problem or (f"Letters say: {show(value, _LANGUAGE)}" if value is not None else "")
+        self.note.setText(said)
+        pieces.restyle(self.note, "wrong", bool(problem))
+
+    def _save(self) -> None:
+        name = "_".join(self.name.text().split())
+        value, problem = self._read()
+        if not name or not self.value.text().strip() or value is None or problem:
+            said = problem or "A fact needs a name and a value"
+            self._session.voice.say(f"Not kept yet. {said}.")
+            return
+        taken = {fold(n) for n in self._session.catalogue.facts}
+        if self._shown is None and fold(name) in taken:
+            self._session.voice.say(f"There is a fact “{name}” already: choose it in the list.")
+            return
+        self.saved.emit(Fact(name, to_json(value), self.label.text().strip()))
+
+    def _remove(self) -> None:
+        if self._shown is None:
+            return
+        users = fact_users(self._session.catalogue, self._shown.name)
+        text = f"{len(users)} templates would miss it." if users else "No template uses it."
+        if self._session.voice.ask(
+            f"Remove “{self._shown.label or self._shown.name}”?", text, "Remove"
+        ):
+            self.removed.emit(self._shown.name)
+
+
+def kind_of(value: Value) -> Kind:
+    """The kind that a value is typed as."""
+    match value:
+        case Money():
+            return "money"
+        case Decimal():
+            return "number"
+        case datetime() | date():
+            return "date"
+        case time():
+            return "time"
+        case str() if "\n" in value:
+            return "long text"
+    return "text"
+
+
+class WorkingDays(QWidget):
+    """Edits the team's calendar: holidays, working weekdays, time zone, closure days."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._before: tuple[object, ...] = ()
+        self.code, self.zone, self.closed = QLineEdit(), QLineEdit(), QPlainTextEdit()
+        self.days = [QCheckBox(name[:3]) for name in dates.WEEKDAYS]
+        self.note = pieces.label("", "note", wrap=True)
+        self.save = pieces.button("Keep the working days", self._save, "primary")
+        form = QFormLayout()
+        form.setVerticalSpacing(6)
+        for words, field in (
+            ("Public holidays", self.code),
+            ("Time zone", self.zone),
+            ("Closure days", self.closed),
+        ):
+            theme.named(field, words)
+            form.addRow(pieces.label(words, "faint"), field)
+        self.code.setPlaceholderText("GB-SCT, DE-BY, FR, NO; empty for weekends only")
+        self.zone.setPlaceholderText("Europe/London")
+        self.closed.setPlaceholderText("2026-12-24 Christmas Eve, office closed")
+        self.closed.setTabChangesFocus(True)
+        week = QHBoxLayout()
+        for box, name in zip(self.days, dates.WEEKDAYS, strict=True):
+            theme.named(box, f"The team works on {name}")
+            week.addWidget(box)
+        week.addStretch(1)
+        form.addRow(pieces.label("Working week", "faint"), week)
+        head = pieces.label("Working days of the team", "heading")
+        save = pieces.row(self.save, None)
+        pieces.fill(QVBoxLayout(self), head, pieces.rule(), form, self.note, save, None, spacing=8)
+        for line in (self.code, self.zone):
+            line.textChanged.connect(lambda _text: self._explain())
+        self.closed.textChanged.connect(self._explain)
+        for box in self.days:
+            box.toggled.connect(lambda _on: self._explain())
+
+    def refresh(self) -> None:
+        """Show the calendar as it is now."""
+        calendar = self._session.catalogue.calendar
+        self.code.setText(calendar.code)
+        self.zone.setText(calendar.zone)
+        lines = (f"{day.isoformat()} {name}" for day, name in sorted(calendar.closed.items()))
+        self.closed.setPlainText("\n".join(lines))
+        for number, box in enumerate(self.days):
+            box.setChecked(number in calendar.weekdays)
+        self._before = self._fields()
+
+    def _fields(self) -> tuple[object, ...]:
+        lines = (self.code.text(), self.zone.text(), self.closed.toPlainText())
+        return (*lines, *(box.isChecked() for box in self.days))
+
+    @property
+    def is_unsaved(self) -> bool:
+        """Whether something was changed that is not kept yet."""
+        return bool(self._before) and self._fields() != self._before
+
+    def _read(self) -> dates.WorkingCalendar:
+        closed = dict(_closure(line) for line in self.closed.toPlainText().splitlines() if line)
+        weekdays = frozenset(n for n, box in enumerate(self.days) if box.isChecked())
+        return dates.calendar_for(
+            self.code.text().strip(), closed, self.zone.text().strip(), weekdays
+        )
+
+    def _explain(self) -> None:
+        """What is wrong, or what a promise of seven working days would be today."""
+        try:
+            calendar = self._read()
+            rule = dates.read("today + 7 working days")
+            today = self._session.parts.now().date()
+            said, wrong = dates.explain(dates.work_out(rule, today, calendar)), False
+        except NebbetError as error:
+            said, wrong = error.sentence, True
+        self.note.setText(said)
+        pieces.restyle(self.note, "wrong", wrong)
+
+    def _save(self) -> None:
+        try:
+            made = self._read()
+        except NebbetError as error:
+            self._session.voice.fail(error)
+            return
+        library = self._session.library
+        self._session.change_library(
+            lambda: library.put_calendar(made.code, made.closed, made.zone, made.weekdays),
+            lambda _done: self._kept(),
+        )
+
+    def _kept(self) -> None:
+        self._before = self._fields()
+        self._session.voice.say("The working days are kept; every date rule follows them.")
+
+
+def _closure(line: str) -> tuple[date, str]:
+    text, _, name = line.strip().partition(" ")
+    try:
+        return date.fromisoformat(text), name.strip() or "closed"
+    except ValueError:
+        raise NebbetError(
+            f"“{line.strip()[:40]}” is no closure day", advice="Write 2026-12-24 and its name"
+        ) from None
+
+
+class SharedFacts(Place):
+    """The page: the list of facts, the one at hand, and the working days.
+
+    left tells that the person goes back to the shelves.
+    """
+
+    left = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._wanted = ""
+        self.list = ChoiceList("Facts")
+        self.form, self.working_days = FactForm(session), WorkingDays(session)
+        self.add = pieces.button("New fact", self._new, "words")
+        self.back = pieces.button("Back to the shelves (Esc)", self.left.emit)
+        left = pieces.column(
+            "left", pieces.row(self.back, None), self.list, pieces.row(self.add, None), margin=8
+        )
+        left.setFixedWidth(340)
+        middle = QWidget()
+        head = pieces.label("The fact at hand", "heading")
+        pieces.fill(QVBoxLayout(middle), head, pieces.rule(), self.form, margin=20)
+        right = pieces.column("right", self.working_days, margin=20)
+        right.setFixedWidth(400)
+        pieces.fill(QHBoxLayout(self), left, pieces.grow(middle), right, spacing=0)
+        self.list.currentItemChanged.connect(lambda *_: self._show())
+        self.form.saved.connect(self._keep)
+        self.form.removed.connect(self._remove)
+        self.add_key("Back to the shelves", "Esc", self.left.emit)
+        self.add_key("Keep the fact", "Ctrl+S", self.form.save.click)
+
+    def refresh(self) -> None:
+        """Show the facts as they are now; the one at hand stays."""
+        catalogue = self._session.catalogue
+        choices = []
+        for fact in sorted(catalogue.facts.values(), key=lambda f: (f.label or f.name).casefold()):
+            users = len(fact_users(catalogue, fact.name))
+            shown = show(from_json(fact.value), _LANGUAGE)
+            aside = f"in {users}" if users else "unused"
+            tone = "" if users else "ochre_edge"
+            choices.append(Choice(fact.name, fact.label or fact.name, shown, aside, tone=tone))
+        typing = self.form.is_unsaved and not self._wanted
+        self.list.show_choices(choices, self._wanted or self.list.key)
+        if self.list.currentRow() < 0 and not typing:
+            self.list.choose_first()
+        if not typing:  # what somebody is typing is not to be lost
+            self._show()
+        self._wanted = ""
+        if not self.working_days.is_unsaved:
+            self.working_days.refresh()
+
+    def _show(self) -> None:
+        self.form.show_fact(self._session.catalogue.facts.get(self.list.key))
+
+    def _new(self) -> None:
+        self.list.setCurrentRow(-1)
+        self.form.show_fact(None)
+        self.form.name.setFocus()
+
+    def _keep(self, fact: Fact) -> None:
+        library, voice = self._session.library, self._session.voice
+        self._wanted = fact.name
+
+        def done(_result: object) -> None:
+            voice.say(f"“{fact.label or fact.name}” is kept; every template says it from now on.")
+
+        self._session.change_library(lambda: library.put(fact), done)
+
+    def _remove(self, name: str) -> None:
+        library = self._session.library
+        self._session.change_library(lambda: library.remove_fact(name))
