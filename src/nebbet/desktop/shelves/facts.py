@@ -8,6 +8,7 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFormLayout,
+    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QPlainTextEdit,
@@ -86,7 +87,7 @@ class FactForm(QWidget):
     @property
     def is_unsaved(self) -> bool:
         """Whether something was typed that is not kept yet."""
-        return self._fields() != self._before
+        return bool(self._before) and self._fields() != self._before
 
     def _users(self, fact: Fact | None) -> str:
         users = fact_users(self._session.catalogue, fact.name) if fact else []
@@ -173,11 +174,10 @@ class WorkingDays(QWidget):
         self.zone.setPlaceholderText("Europe/London")
         self.closed.setPlaceholderText("2026-12-24 Christmas Eve, office closed")
         self.closed.setTabChangesFocus(True)
-        week = QHBoxLayout()
-        for box, name in zip(self.days, dates.WEEKDAYS, strict=True):
+        week = QGridLayout()
+        for number, (box, name) in enumerate(zip(self.days, dates.WEEKDAYS, strict=True)):
             theme.named(box, f"The team works on {name}")
-            week.addWidget(box)
-        week.addStretch(1)
+            week.addWidget(box, number // 4, number % 4)
         form.addRow(pieces.label("Working week", "faint"), week)
         head = pieces.label("Working days of the team", "heading")
         save = pieces.row(self.save, None)
