@@ -3,7 +3,7 @@
 from datetime import date
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QMimeData, QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QWidget
 
@@ -790,3 +790,21 @@ def test_a_letter_in_an_added_language_follows_it(hand: Hand) -> None:
     hand.type("{{recipient.greeting}} {{refund by}}")
     hand.press("Ctrl+T")
     assert "mandag 7. desember 2026" in page.trial.body.toPlainText()
+
+
+def test_prompts_in_pasted_text_become_blanks_all_at_once(hand: Hand) -> None:
+    page = edit(hand, "complaint")
+    page.body.selectAll()
+    page.body.setFocus()
+    data = QMimeData()
+    data.setText("Dear [first name], your order <order no> of ____ for [first name].")
+    page.body.insertFromMimeData(data)
+    assert "The pasted text has prompts: [first name], <order no>, ____." in hand.said
+    pasted = page.body.written()
+    hand.click(hand.window.notices.action)
+    assert page.body.written() == (
+        "Dear {{first name}}, your order {{order no}} of {{blank 1}} for {{first name}}."
+    )
+    assert {"first name", "order no", "blank 1"} <= {p.name for p in page.ledger.placeholders}
+    hand.press("Ctrl+Z")
+    assert page.body.written() == pasted

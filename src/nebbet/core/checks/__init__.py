@@ -2,6 +2,7 @@
 
 from nebbet.core.checks.findings import Finding, Remedy, Severity, worst
 from nebbet.core.checks.letter_checks import apply, check
+from nebbet.core.checks.prompts import blank_names, prompts_in
 from nebbet.core.checks.template_checks import check_content, mend_content
 
 __all__ = [
@@ -9,8 +10,10 @@ __all__ = [
     "Remedy",
     "Severity",
     "apply",
+    "blank_names",
     "check",
     "check_content",
     "mend_content",
+    "prompts_in",
     "worst",
 ]

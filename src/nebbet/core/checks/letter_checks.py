@@ -10,7 +10,7 @@ from nebbet.core import letter as letters
 from nebbet.core.addresses import Address
 from nebbet.core.body import lines_of
 from nebbet.core.checks.findings import Finding, Remedy, Severity
-from nebbet.core.checks.prompts import prompts
+from nebbet.core.checks.prompts import prompts_in
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Attachment, Letter
 from nebbet.core.placeholders import Particular, text_in
@@ -172,7 +172,7 @@ def _leftovers_in(part: str, line: inline.Line) -> Iterator[Finding]:
     elif braces := _BRACES.search(text):
         near = text[max(0, braces.start() - 10) : braces.end() + 20].strip()
         yield Finding("leftover", "stop", part, f"Braces are left over {where}: “{near}”", near)
-    for prompt in prompts(text):
+    for prompt in prompts_in(text):
         said = f"“{prompt}” {where} looks like a prompt that was not completed"
         yield Finding("leftover", "doubt", part, said, prompt)
 

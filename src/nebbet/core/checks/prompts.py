@@ -1,16 +1,41 @@
 """Prompts that somebody meant to complete: [name], <order no>, XXXX, ____."""
 
 import re
+from collections.abc import Iterable
+from itertools import count
+
+from nebbet.core.records import fold
 
 _PROMPT = re.compile(
     r"\[[^\[\]\n]*[^\W\d_][^\[\]\n]*\]|<(?=\S)[^<>\n@/]*[^\W\d_][^<>\n@/]*(?<=\S)>|\bX{3,}\b|_{3,}"
 )
 
 
-def prompts(text: str) -> list[str]:
+_NO_NAME = re.compile(r"[{}|_]+")
+
+
+def prompts_in(text: str) -> list[str]:
     """The prompts in a text, once each, in order.
 
-    >>> prompts("Dear [name], your order <order no> of ____")
+    >>> prompts_in("Dear [name], your order <order no> of ____")
     ['[name]', '<order no>', '____']
     """
     return list(dict.fromkeys(_PROMPT.findall(text)))
+
+
+def blank_names(found: Iterable[str], taken: Iterable[str]) -> dict[str, str]:
+    """A name for the blank that each prompt becomes; prompts without words are numbered.
+
+    >>> blank_names(["[name]", "____", "XXXX"], ["blank 1"])
+    {'[name]': 'name', '____': 'blank 2', 'XXXX': 'blank 3'}
+    """
+    used = {fold(name) for name in taken}
+    named: dict[str, str] = {}
+    for prompt in found:
+        name = " ".join(_NO_NAME.sub(" ", prompt.strip("[]<>")).split())[:60]
+        if not name or not name.strip("X"):
+            number = next(n for n in count(1) if fold(f"blank {n}") not in used)
+            name = f"blank {number}"
+        used.add(fold(name))
+        named[prompt] = name
+    return named

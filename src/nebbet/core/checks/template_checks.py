@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from nebbet.core import addresses, body, dates, inline, placeholders, sums
 from nebbet.core.checks.findings import Finding, Remedy, Severity
-from nebbet.core.checks.prompts import prompts
+from nebbet.core.checks.prompts import prompts_in
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, older, renamed, slots, start
 from nebbet.core.placeholders import Placeholder, Resolution, World, implied, modifiers, tried
@@ -234,7 +234,7 @@ def _texts(content: Content) -> Iterator[Finding]:
             yield Finding("body", "doubt", "body", f"The text is empty ({code})")
         for part, lines in (("subject", (texts.subject,)), ("body", _plain(found))):
             where = "the subject" if part == "subject" else "the text"
-            for prompt in (p for line in lines for p in prompts(line)):
+            for prompt in (p for line in lines for p in prompts_in(line)):
                 said = f"“{prompt}” in {where} looks like a prompt: make it a blank"
                 yield Finding("leftover", "doubt", part, said, prompt)
             for typo in (typo for line in lines for typo in inline.typos(line)):

@@ -169,6 +169,7 @@ class TemplateEditor(Place):
         for editor in (*self.lines.values(), self.body):
             editor.edited.connect(self._edited)
             editor.opened.connect(self._open_entry)
+            editor.prompts_pasted.connect(self._offer_blanks)
             editor.cursorPositionChanged.connect(self._remember_editor)
         self.title_field.textEdited.connect(self._edited)
         self.shelf.currentIndexChanged.connect(self._edited)
@@ -413,6 +414,23 @@ class TemplateEditor(Place):
     def _insert(self, name: str) -> None:
         self._last.insert_placeholder(name)
         self._last.setFocus()
+
+    def _offer_blanks(self, found: list[str]) -> None:
+        """Prompts in pasted text are blanks that somebody wrote by hand: offer to make them so."""
+        named = checks.blank_names(found, [p.name for p in self.ledger.placeholders])
+        listed = ", ".join(found[:6]) + (f" and {len(found) - 6} more" if len(found) > 6 else "")
+        self._session.voice.say(
+            f"The pasted text has prompts: {listed}.",
+            "Make them blanks",
+            lambda: self._make_blanks(named),
+        )
+
+    def _make_blanks(self, named: dict[str, str]) -> None:
+        for name in named.values():
+            self.ledger.declare(name)
+        for editor in (*self.lines.values(), self.body):
+            editor.make_slots(named)
+        self.body.setFocus()
 
     def _open_entry(self, name: str) -> None:
         """Go to a placeholder's entry; one that declares itself gets one."""

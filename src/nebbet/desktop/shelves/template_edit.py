@@ -1,13 +1,21 @@
 """The template's own editor: placeholders are single things, typed as {{name}} or chosen."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Protocol
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, Signal
-from PySide6.QtGui import QFocusEvent, QHelpEvent, QKeyEvent, QMouseEvent, QTextCursor
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, Signal
+from PySide6.QtGui import (
+    QFocusEvent,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QTextCursor,
+    QTextDocument,
+)
 from PySide6.QtWidgets import QToolTip
 
 from nebbet.core import inline
+from nebbet.core.checks import prompts_in
 from nebbet.core.inline import Slot
 from nebbet.desktop.kit import bodydoc
 from nebbet.desktop.kit.paper_edit import Mark, PaperEdit
@@ -37,10 +45,11 @@ class TemplateEdit(PaperEdit):
     """Writes placeholders as single objects, and mistyped braces as marked text.
 
     Typing {{ opens a list of what can stand there. opened tells that somebody wants to see a
-    placeholder's entry in the ledger.
+    placeholder's entry in the ledger, prompts_pasted which prompts came in with pasted text.
     """
 
     opened = Signal(str)
+    prompts_pasted = Signal(list)
 
     def __init__(
         self, names: Names, pictures: Pictures | None = None, *, single: bool = False
@@ -193,6 +202,29 @@ class TemplateEdit(PaperEdit):
         super().focusOutEvent(event)
         self.offers.hide()
 
+    # Pasting
+
+    def insertFromMimeData(self, source: QMimeData) -> None:
+        """Paste clean, and tell which prompts came along."""
+        before = set(prompts_in(self.toPlainText()))
+        super().insertFromMimeData(source)
+        came = [prompt for prompt in prompts_in(self.toPlainText()) if prompt not in before]
+        if came:
+            self.prompts_pasted.emit(came)
+
+    def make_slots(self, named: Mapping[str, str]) -> None:
+        """Put placeholders in the place of words, wherever these stand, as one step."""
+        cursor = QTextCursor(self.document())
+        cursor.beginEditBlock()
+        for words, name in named.items():
+            found = self.document().find(words, 0, _EXACT)
+            while not found.isNull():
+                style = found.charFormat()
+                found.removeSelectedText()
+                bodydoc.insert_slot(found, inline.slot(name), style)
+                found = self.document().find(words, found.position(), _EXACT)
+        cursor.endEditBlock()
+
     # The mouse
 
     def _slot_under(self, spot: QPointF) -> tuple[int, Slot] | None:
@@ -228,4 +260,5 @@ class TemplateEdit(PaperEdit):
         return super().viewportEvent(event)
 
 
+_EXACT = QTextDocument.FindFlag.FindCaseSensitively
 _KEEP = QTextCursor.MoveMode.KeepAnchor
