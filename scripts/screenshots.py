@@ -108,6 +108,9 @@ def light(camera: Camera) -> None:
     camera.take("outbox")
     window.go(window.library)
     camera.take_editor()
+    window.library.show_facts()
+    camera.take("facts")
+    window.library.facts.left.emit()
     window.go(window.register)
     mine = [e for e in window.session.entries if e.sender == demo.ME]
     window.register.show_entry(mine[0].message_id)

@@ -808,3 +808,32 @@ def test_prompts_in_pasted_text_become_blanks_all_at_once(hand: Hand) -> None:
     assert {"first name", "order no", "blank 1"} <= {p.name for p in page.ledger.placeholders}
     hand.press("Ctrl+Z")
     assert page.body.written() == pasted
+
+
+def test_find_and_replace_in_subject_and_text(hand: Hand) -> None:
+    page = edit(hand, "refund agreed")
+    bar = page.find_bar
+    before = page.body.written()
+    page.body.setFocus()
+    hand.press("Ctrl+H")
+    assert hand.focus is bar.words
+    hand.type("booking")
+    assert bar.count.text() == "3 found"
+    hand.press("Return")
+    assert page.lines["subject"].textCursor().selectedText() == "booking"
+    hand.press("Return")
+    assert page.body.textCursor().selectedText() == "booking"
+    assert not page.lines["subject"].textCursor().hasSelection()
+    retype(hand, bar.instead, "reservation")
+    hand.press("Return")
+    assert bar.count.text() == "2 found"
+    assert "cancelled your reservation " in page.body.written()
+    hand.click(bar.replace_all_button)
+    assert bar.count.text() == "0 found"
+    assert page.lines["subject"].written().startswith("Your refund for reservation {{case.number}}")
+    page.body.setFocus()
+    hand.press("Ctrl+Z", "Ctrl+Z")
+    assert page.body.written() == before
+    bar.words.setFocus()
+    hand.press("Esc")
+    assert not bar.isVisible() and hand.window.library.is_editing

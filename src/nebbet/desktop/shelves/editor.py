@@ -31,6 +31,7 @@ from nebbet.desktop.session import AUTOSAVE, Session
 from nebbet.desktop.shelves.condition import ConditionField
 from nebbet.desktop.shelves.copies import ConditionalCopies
 from nebbet.desktop.shelves.enclosures import Enclosures
+from nebbet.desktop.shelves.find_bar import FindBar
 from nebbet.desktop.shelves.languages import Languages, name_of
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.template_edit import TemplateEdit
@@ -88,6 +89,8 @@ class TemplateEditor(Place):
         self.calendar = QLineEdit()
         self.year = YearView()
         self.trial = TryIt(session)
+        self.find_bar = FindBar(lambda: [self.lines["subject"], self.body])
+        self.find_bar.hide()
         self.save_button = pieces.button("Save", self.save, "primary", "Ctrl+S")
         self.back = pieces.button("Back to the shelves (Esc)", self.leave)
         self._last = self.body
@@ -151,7 +154,7 @@ class TemplateEditor(Place):
         when.setContentsMargins(8, 0, 8, 4)
         self.condition.note.setMinimumWidth(160)
         tools = BodyTools(self.body, self._session.add_files)
-        pieces.fill(QVBoxLayout(made), tools, when, spacing=0)
+        pieces.fill(QVBoxLayout(made), tools, when, self.find_bar, spacing=0)
         return made
 
     def _working_days(self) -> QWidget:
@@ -185,11 +188,13 @@ class TemplateEditor(Place):
         self.ledger.form.example.connect(self._other_example)
         self.year.left.connect(self._back_to_text)
         self.trial.left.connect(self._back_to_text)
+        self.find_bar.closed.connect(self._close_find)
         self.languages.switched.connect(self._switch)
         self.languages.added.connect(self._add_language)
         self.languages.removed.connect(self._remove_language)
         self.languages.confirmed.connect(self._confirm_language)
         self.add_key("Save a new edition", "Ctrl+S", self.save)
+        self.add_key("Find and replace", "Ctrl+H", self.find_and_replace)
         self.add_key("Try it, and back", "Ctrl+T", self.try_it)
         self.add_key("Insert a placeholder", "Ctrl+D", self.ledger.inserter.setFocus)
         self.add_key("Condition of the paragraphs", "Ctrl+Shift+I", self.condition.setFocus)
@@ -382,6 +387,15 @@ class TemplateEditor(Place):
         self._middle.setCurrentWidget(self.year)
         self.year.chart.setFocus()
 
+    def find_and_replace(self) -> None:
+        """Find and replace in the subject and the text."""
+        selected = self.body.textCursor().selectedText()
+        self.find_bar.begin(selected if len(selected) < 60 and "\u2029" not in selected else "")
+
+    def _close_find(self) -> None:
+        self.find_bar.hide()
+        self.body.setFocus()
+
     def try_it(self) -> None:
         """Show the letter that the template would be, or go back to the text."""
         if self._middle.currentWidget() is self.trial:
@@ -543,8 +557,11 @@ class TemplateEditor(Place):
         session.change_library(write, done)
 
     def leave(self) -> None:
-        """Go back: from a year to the text, from the text to the shelves; what is not saved is
-        kept."""
+        """Go back one step: from finding, a year or a trial to the text, from the text to the
+        shelves; what is not saved is kept."""
+        if self.find_bar.is_used:
+            self._close_find()
+            return
         if self._middle.currentIndex() > 0:
             self._back_to_text()
             return

@@ -57,7 +57,8 @@ class LibraryPage(Place):
     help = (
         "Choose a shelf, or type anywhere in the list to find a template by words from its title, "
         "subject or text. Return begins a letter with the template at hand. Ctrl+E opens it in the "
-        "editor, Ctrl+Shift+N starts a new one on this shelf."
+        "editor, Ctrl+Shift+N starts a new one on this shelf. Ctrl+Shift+A shows the facts and the "
+        "working days of the team."
     )
     take = Signal(str)
 
