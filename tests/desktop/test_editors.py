@@ -11,7 +11,8 @@ from nebbet.core.body import Body, Frame, read, write
 from nebbet.core.inline import Slot
 from nebbet.desktop.kit import bodydoc
 from nebbet.desktop.kit.bodydoc import Shown, Writer, paper_style
-from nebbet.desktop.kit.paper_edit import Kind, text_body
+from nebbet.desktop.kit.marks import Kind
+from nebbet.desktop.kit.paper_edit import text_body
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.kit.slot_edit import SlotEdit, Value
 from nebbet.desktop.shelves.template_edit import TemplateEdit

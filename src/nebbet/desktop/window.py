@@ -58,7 +58,8 @@ class HelpBox(QFrame):
         self.hide()
 
     def open_for(self, place: Place, everywhere: list[tuple[str, str]]) -> None:
-        """Show the help of a place over the window."""
+        """Show the help of a place, or of the page that is open in it, over the window."""
+        place = place.at_hand()
         self._title.setText(place.title)
         self._text.setText(place.help)
         pieces.clear(self._keys)

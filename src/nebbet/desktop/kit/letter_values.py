@@ -2,7 +2,7 @@
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.placeholders import Particular, text_in
-from nebbet.desktop.kit.paper_edit import Kind
+from nebbet.desktop.kit.marks import Kind
 from nebbet.desktop.kit.slot_edit import Value
 
 

@@ -1,26 +1,21 @@
 """The editor on paper: text in the frame's type, marks painted under it, clean pasting."""
 
 from collections.abc import Callable, Iterator
-from typing import Literal, NamedTuple
 
 from msgspec.structs import replace
-from PySide6.QtCore import QMimeData, QPointF, QRect, QRectF, QSize, QSizeF, Qt, Signal
+from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFont,
-    QFontMetricsF,
     QImage,
     QKeyEvent,
     QKeySequence,
     QPainter,
     QPaintEvent,
-    QPen,
-    QPyTextObject,
     QTextBlock,
     QTextCharFormat,
     QTextCursor,
     QTextDocument,
-    QTextFormat,
     QTextLine,
 )
 from PySide6.QtWidgets import QFrame, QSizePolicy, QTextEdit
@@ -31,19 +26,17 @@ from nebbet.core.body import Body, Frame, ListItem, Paragraph, render_plain
 from nebbet.core.inline import Line
 from nebbet.desktop.kit import bodydoc, theme
 from nebbet.desktop.kit.bodydoc import ShowSlot, Writer, paper_style
+from nebbet.desktop.kit.marks import (
+    Mark,
+    StartMark,
+    paint_conditions,
+    paint_mark,
+    paint_shapes,
+)
 from nebbet.desktop.kit.pictures import Pictures
 
-Kind = Literal["blank", "value", "changed", "unknown"]
 _LINE = 30  # pixels: the height of a single line
 OWN_FORMAT = "application/x-nebbet-body"
-
-
-class Mark(NamedTuple):
-    """A stretch of text to be marked, as document positions."""
-
-    start: int
-    end: int
-    kind: Kind
 
 
 class PaperEdit(QTextEdit):
@@ -72,7 +65,7 @@ class PaperEdit(QTextEdit):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.viewport().setAutoFillBackground(False)
         self.document().setDocumentMargin(5 if single else 0)
-        self._start = StartMark(self)
+        self._start = StartMark(self, shown=self.shows_start)
         self.document().documentLayout().registerHandler(bodydoc.START_OBJECT, self._start)
         self.document().contentsChanged.connect(self._changed)
         self.document().documentLayout().documentSizeChanged.connect(self._fit)
@@ -377,52 +370,10 @@ class PaperEdit(QTextEdit):
         for mark in self.marks():
             for rect in self.rects(mark.start, mark.end):
                 paint_mark(painter, rect, mark.kind)
-        self._paint_conditions(painter)
-        self._paint_shapes(painter)
+        paint_conditions(painter, self.document(), named=self.names_conditions)
+        paint_shapes(painter, self.document())
         painter.end()
         super().paintEvent(event)
-
-    def _paint_conditions(self, painter: QPainter) -> None:
-        """A rule beside every part that hangs on a condition, and in a template its words."""
-        layout, before = self.document().documentLayout(), ""
-        look = theme.LIGHT  # paper is light in either scheme
-        for block in bodydoc.blocks(self.document()):
-            when = bodydoc.condition_of(block)
-            if when:
-                rect = layout.blockBoundingRect(block)
-                left, top = rect.left() - 8, rect.top() - (12 if when == before else 0)
-                painter.setPen(QPen(QColor(look.plum), 2))
-                painter.drawLine(QPointF(left, top), QPointF(left, rect.bottom()))
-                if self.names_conditions and when != before:
-                    painter.setFont(theme.ui_font(11))
-                    painter.setPen(QColor(look.plum))
-                    painter.drawText(QPointF(left, rect.top() - 5), f"only if {when}")
-            before = when
-
-    def _paint_shapes(self, painter: QPainter) -> None:
-        """The rule beside a quote, the line of a divider, and what is said of guidance."""
-        layout = self.document().documentLayout()
-        right = self.document().size().width() - self.document().documentMargin()
-        for block in bodydoc.blocks(self.document()):
-            how = block.blockFormat()
-            kind = how.property(bodydoc.KIND)
-            if not (how.property(bodydoc.QUOTE) or kind):
-                continue
-            rect = layout.blockBoundingRect(block)
-            if kind == bodydoc.GUIDANCE:
-                slate = QColor(theme.LIGHT.slate)
-                painter.setPen(QPen(slate, 3))
-                painter.drawLine(rect.topLeft(), rect.bottomLeft())
-                painter.setFont(theme.ui_font(10))
-                painter.drawText(QPointF(rect.left() - 1, rect.top() - 1), "guidance, never sent")
-            if how.property(bodydoc.QUOTE):
-                painter.setPen(QPen(QColor("#C9C3BA"), 3))
-                left = rect.left() - 10
-                painter.drawLine(QPointF(left, rect.top()), QPointF(left, rect.bottom()))
-            if kind == bodydoc.DIVIDER and not block.text():
-                painter.setPen(QPen(QColor("#C9C3BA"), 1))
-                middle = rect.center().y()
-                painter.drawLine(QPointF(rect.left(), middle), QPointF(right, middle))
 
     def rects(self, start: int, end: int) -> Iterator[QRectF]:
         """Where a stretch of text stands, one rectangle for each line, in document coordinates."""
@@ -499,38 +450,6 @@ class PaperEdit(QTextEdit):
             self.document().markContentsDirty(0, self.document().characterCount())
 
 
-class StartMark(QPyTextObject):
-    """Draws the start mark: a small plum caret, or nothing in a letter."""
-
-    def __init__(self, editor: "PaperEdit") -> None:
-        super().__init__(editor)
-        self._editor = editor
-
-    def intrinsicSize(
-        self, _document: QTextDocument, _position: int, text_format: QTextFormat
-    ) -> QSizeF:
-        """As high as the text beside it."""
-        height = QFontMetricsF(text_format.toCharFormat().font()).ascent()
-        return QSizeF(10 if self._editor.shows_start else 0, height)
-
-    def drawObject(
-        self,
-        painter: QPainter,
-        rect: QRectF | QRect,
-        _document: QTextDocument,
-        _position: int,
-        _format: QTextFormat,
-    ) -> None:
-        """A caret."""
-        if self._editor.shows_start:
-            rect = QRectF(rect)
-            painter.setPen(QPen(QColor(theme.LIGHT.plum), 2))
-            x = rect.center().x()
-            painter.drawLine(QPointF(x, rect.top() + 1), QPointF(x, rect.bottom()))
-            for y in (rect.top() + 1, rect.bottom()):
-                painter.drawLine(QPointF(x - 3, y), QPointF(x + 3, y))
-
-
 def _looking(block: bodies.Block, **look: object) -> bodies.Block:
     """The same block in another look; guidance has none."""
     return block if isinstance(block, bodies.Guidance) else replace(block, **look)
@@ -561,30 +480,3 @@ def text_body(text: str) -> Body:
         if parts:
             blocks.append(Paragraph(tuple(parts)))
     return bodies.tidy(blocks)
-
-
-def paint_mark(painter: QPainter, rect: QRectF, kind: Kind) -> None:
-    """A blank has a ground and a dashed foot, a value a solid foot, a changed one a double foot,
-    an unknown name a wavy one: colour never stands alone."""
-    look = theme.LIGHT  # paper is light in either scheme
-    foot = rect.bottom() - 1
-    if kind == "blank":
-        painter.fillRect(rect, QColor(look.ochre_ground))
-        painter.setPen(QPen(QColor(look.ochre_edge), 1.5, Qt.PenStyle.DashLine))
-        painter.drawLine(QPointF(rect.left(), foot), QPointF(rect.right(), foot))
-    elif kind == "unknown":
-        painter.setPen(QPen(QColor(look.brick), 1.2))
-        _wave(painter, rect.left(), rect.right(), foot)
-    else:
-        painter.setPen(QPen(QColor(look.spruce), 1))
-        painter.drawLine(QPointF(rect.left(), foot), QPointF(rect.right(), foot))
-        if kind == "changed":
-            painter.drawLine(QPointF(rect.left(), foot - 2.5), QPointF(rect.right(), foot - 2.5))
-
-
-def _wave(painter: QPainter, left: float, right: float, foot: float) -> None:
-    x, y = left, foot
-    while x < right:
-        step, other = min(x + 3, right), foot - 2 if y == foot else foot
-        painter.drawLine(QPointF(x, y), QPointF(step, other))
-        x, y = step, other

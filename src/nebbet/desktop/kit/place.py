@@ -32,6 +32,10 @@ class Place(QWidget):
         self.addAction(action)
         return action
 
+    def at_hand(self) -> "Place":
+        """The page inside this place that is open now, or the place itself."""
+        return self
+
     def keys(self) -> list[tuple[str, str]]:
         """The keys of this place with what they do."""
         return [

@@ -12,7 +12,8 @@ from nebbet.core.inline import Line, Slot
 from nebbet.core.records import fold
 from nebbet.desktop.kit import bodydoc
 from nebbet.desktop.kit.bodydoc import BREAK, Shown, Writer, plain_format, slot_format
-from nebbet.desktop.kit.paper_edit import Kind, Mark, PaperEdit, is_redo
+from nebbet.desktop.kit.marks import Kind, Mark
+from nebbet.desktop.kit.paper_edit import PaperEdit, is_redo
 from nebbet.desktop.kit.pictures import Pictures
 
 

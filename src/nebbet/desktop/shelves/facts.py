@@ -263,8 +263,8 @@ class SharedFacts(Place):
     title = "Facts and working days"
     help = (
         "What the whole team shares and keeps in one place. A changed fact is said by every "
-        "template from then on; the page says which ones. Date rules count with the working days on the "
-        "right. Ctrl+S keeps the fact at hand, Esc goes back to the shelves."
+        "template from then on; the page says which ones. Date rules count with the working days "
+        "on the right. Ctrl+S keeps the fact at hand, Esc goes back to the shelves."
     )
     left = Signal()
 

@@ -11,7 +11,7 @@ from nebbet.core.placeholders import Particular, Placeholder, Resolution, World
 from nebbet.core.ranking import Entry
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces
-from nebbet.desktop.kit.paper_edit import Kind
+from nebbet.desktop.kit.marks import Kind
 from nebbet.desktop.kit.picker import Choice, ChoiceList, Picker
 from nebbet.desktop.shelves.declaration import SOURCES, Declaration, field_names
 from nebbet.library.catalogue import Catalogue

@@ -143,10 +143,9 @@ class LibraryPage(Place):
         """Whether the editor is open."""
         return self._stack.currentWidget() is self.editor
 
-    def keys(self) -> list[tuple[str, str]]:
+    def at_hand(self) -> Place:
         shown = self._stack.currentWidget()
-        inner = shown if isinstance(shown, Place) else None
-        return inner.keys() if inner else super().keys()
+        return shown if isinstance(shown, Place) else self
 
     # Lists
 

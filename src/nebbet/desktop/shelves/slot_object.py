@@ -16,7 +16,7 @@ from PySide6.QtGui import (
 from nebbet.core import inline
 from nebbet.core.inline import Slot
 from nebbet.desktop.kit import bodydoc, theme
-from nebbet.desktop.kit.paper_edit import Kind, paint_mark
+from nebbet.desktop.kit.marks import Kind, paint_mark
 
 _GAP = 5.0
 _PAD = 2.0

@@ -18,7 +18,8 @@ from nebbet.core import inline
 from nebbet.core.checks import prompts_in
 from nebbet.core.inline import Slot
 from nebbet.desktop.kit import bodydoc
-from nebbet.desktop.kit.paper_edit import Mark, PaperEdit
+from nebbet.desktop.kit.marks import Mark
+from nebbet.desktop.kit.paper_edit import PaperEdit
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.pictures import Pictures
 from nebbet.desktop.shelves import slot_object
