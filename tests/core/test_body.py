@@ -25,6 +25,7 @@ from nebbet.core.body import (
     completed,
     conditions,
     decided,
+    figures,
     files_of,
     read,
     render_email,
@@ -35,6 +36,7 @@ from nebbet.core.body import (
     unconditional,
     write,
 )
+from nebbet.core.body.figures import reading_ease
 from nebbet.core.inline import Slot
 
 FILE = "a" * 64
@@ -320,3 +322,28 @@ def test_what_others_write_for_the_same_is_read() -> None:
     )
     nested = read("<blockquote><blockquote><p>x</p></blockquote></blockquote>")
     assert write(nested) == "<blockquote>\n<p>x</p>\n</blockquote>\n"
+
+
+# Length and reading ease
+
+
+def test_reading_ease_is_flesch_s() -> None:
+    """Flesch 1948; the two sentences and their scores (116.1 and 37.5) are handbook examples,
+    quoted from memory."""
+    easy = "The cat sat on the mat"
+    hard = "The Australian platypus is seemingly a hybrid of a mammal and reptilian creature"
+    assert round(reading_ease(easy.split(), 1), 1) == 116.1
+    assert round(reading_ease(hard.split(), 1), 1) == 37.5
+
+
+def test_figures_of_a_body() -> None:
+    body = read(
+        "<aside>Never counted.</aside><h2>Your refund</h2>"
+        "<p>Dear {{name}}, we pay £12.50 by Monday. It is there at once! Is it?</p>"
+    )
+    found = figures(body, "en_GB")
+    assert (found.words, found.sentences, found.ease) == (16, 4, None)
+    long = read("<p>" + "The cat sat on the mat. " * 10 + "</p>")
+    assert figures(long, "en_GB").ease == pytest.approx(116.145)
+    assert figures(long, "de").ease is None
+    assert figures((), "en_GB").words == 0

@@ -1,6 +1,7 @@
 """The body model: reading and cleaning HTML, writing it back, and rendering it for the mail."""
 
 from nebbet.core.body.email_html import render_email
+from nebbet.core.body.figures import Figures, figures
 from nebbet.core.body.frame import Frame
 from nebbet.core.body.model import (
     EMPTY,
@@ -39,6 +40,7 @@ __all__ = [
     "Body",
     "Break",
     "Divider",
+    "Figures",
     "Frame",
     "Guidance",
     "Heading",
@@ -51,6 +53,7 @@ __all__ = [
     "completed",
     "conditions",
     "decided",
+    "figures",
     "files_of",
     "lines_of",
     "parts",

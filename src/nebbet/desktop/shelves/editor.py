@@ -214,6 +214,7 @@ class TemplateEditor(Place):
         self._base = Draft(template.title, template.shelf, content)
         draft = self._kept_draft(template)
         self.title_field.setText(draft.title)
+        self.title_field.setCursorPosition(0)
         self.shelf.clear()
         for shelf in self._session.catalogue.shelves:
             self.shelf.addItem(shelf.name, shelf.id)
@@ -271,6 +272,11 @@ class TemplateEditor(Place):
         texts = self._texts[code]
         self.lines["subject"].load(inline.parse(texts.subject))
         self.body.load(bodies.read(texts.body))
+        self._show_figures()
+
+    def _show_figures(self) -> None:
+        found = bodies.figures(self.body.body(), self._language)
+        self.languages.show_figures(found)
 
     def _switch(self, code: str) -> None:
         self._take_text()
@@ -486,6 +492,7 @@ class TemplateEditor(Place):
             return
         draft = self._draft()
         self.ledger.show_uses(letters.uses(draft.content))
+        self._show_figures()
         same = draft == self._base
         if not same or self._id in self._session.drafts:
             self._session.keep_draft(self._id, None if same else msgspec.json.encode(draft))

@@ -6,11 +6,13 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QTabBar, QWidget
 
 from nebbet.core import ranking
+from nebbet.core.body import Figures
 from nebbet.core.placeholders import language_of
 from nebbet.core.ranking import Entry
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, Picker
 
+_PLAIN, _HARD = 60, 30  # Flesch 1948
 # Regions whose dates or words differ so much that a letter should follow them.
 _REGIONS = ("en_GB", "en_US", "pt_BR", "fr_CA", "de_AT", "de_CH", "zh_Hant")
 
@@ -34,7 +36,10 @@ class Languages(QWidget):
         self.add.setFixedWidth(170)
         self.drop = pieces.button("Remove this language", self._drop, "words")
         self.fresh = pieces.button("It is up to date", self._confirm, "words")
-        pieces.fill(QHBoxLayout(self), self.tabs, self.fresh, self.drop, None, self.add)
+        self.figures = pieces.label("", "note")
+        pieces.fill(
+            QHBoxLayout(self), self.tabs, self.fresh, self.drop, None, self.figures, self.add
+        )
         self.tabs.currentChanged.connect(lambda _index: self.switched.emit(self.current))
         self.add.picked.connect(self._add)
         self._older: tuple[str, ...] = ()
@@ -64,6 +69,17 @@ class Languages(QWidget):
         self.drop.setVisible(self.tabs.currentIndex() > 0)
         self.fresh.setVisible(self.current in older)
 
+    def show_figures(self, found: Figures) -> None:
+        """Show how long the text is, and how easily it reads."""
+        said = f"{found.words} words, {found.signs} signs"
+        if found.ease is not None:
+            how = (
+                "plain" if found.ease >= _PLAIN else "hard" if found.ease >= _HARD else "very hard"
+            )
+            said += f", reads {how} ({found.ease:.0f})"
+        self.figures.setText(said)
+        self.figures.setToolTip("Flesch reading ease: 60 and more is plain, below 30 very hard")
+
     def _offer(self, words: str) -> list[Choice]:
         there = {str(self.tabs.tabData(index)) for index in range(self.tabs.count())}
         entries = [Entry(code, (name, code)) for code, name in known_languages().items()]
@@ -79,6 +95,12 @@ class Languages(QWidget):
 
     def _confirm(self) -> None:
         self.confirmed.emit(self.current)
+
+
+def _in_words(ease: float) -> str:
+    if ease >= _PLAIN:
+        return "plain"
+    return "hard" if ease >= _HARD else "very hard"
 
 
 def name_of(code: str) -> str:
