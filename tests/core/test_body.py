@@ -347,3 +347,16 @@ def test_figures_of_a_body() -> None:
     assert figures(long, "en_GB").ease == pytest.approx(116.145)
     assert figures(long, "de").ease is None
     assert figures((), "en_GB").words == 0
+
+
+@pytest.mark.parametrize("tag", ["blockquote", "aside", "center", "u", "div", "table"])
+def test_words_are_not_lost_however_deep_they_stand(tag: str) -> None:
+    """libxml2 follows markup 2,048 deep."""
+    body = read(f"<{tag}>" * 3000 + "kept {{name}}" + f"</{tag}>" * 3000)
+    assert render_plain(body).strip() == "kept [name]"
+
+
+def test_many_start_marks_are_one_in_bounded_time() -> None:
+    started = time.process_time()
+    assert write(read("x" + "<span data-start></span>" * 50_000)).count("data-start") == 1
+    assert time.process_time() - started < 5

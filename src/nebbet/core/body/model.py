@@ -113,8 +113,7 @@ def tidy(blocks: Iterable[Block]) -> Body:
     started = False
     for block in blocks:
         plain = isinstance(block, Heading)  # a heading is bold by itself
-        kept = [part for part in block.inlines if not (started and isinstance(part, Start))]
-        kept = [p for i, p in enumerate(kept) if not isinstance(p, Start) or p not in kept[:i]]
+        kept = list(_one_start(block.inlines, started=started))
         inlines = _tidy_inlines(_not_bold(kept) if plain else kept)
         started = started or any(isinstance(part, Start) for part in inlines)
         if isinstance(block, Divider):
@@ -128,6 +127,16 @@ def tidy(blocks: Iterable[Block]) -> Body:
     while done and _is_empty(done[0]):
         done.pop(0)
     return tuple(done)
+
+
+def _one_start(inlines: Iterable[Inline], *, started: bool) -> Iterator[Inline]:
+    """The inlines with the first start mark only, and none when there was one before."""
+    for part in inlines:
+        if isinstance(part, Start):
+            if started:
+                continue
+            started = True
+        yield part
 
 
 def _noted(block: Guidance, inlines: Iterable[Inline]) -> list[Block]:

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterable
+from html import unescape
 from typing import TYPE_CHECKING
 
 from nebbet.core import inline
@@ -49,6 +50,7 @@ _FILE = re.compile(r"file:([0-9a-f]{64})")
 _UNSAYABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")
 _LINK = re.compile(r"(?:https?://|mailto:|tel:|\{\{)[^\s]", re.IGNORECASE)
 DEEPEST_LIST = 8
+_UNREAD = {"script", "style", "title"}
 _ATTRIBUTES = {
     "a": {"href"},
     "img": {"src", "alt", "width"},
@@ -72,7 +74,7 @@ def read(text: str) -> Body:
     cleaned = nh3.clean(
         _UNSAYABLE.sub("", text),
         tags=_KEPT,
-        clean_content_tags={"script", "style", "title"},
+        clean_content_tags=_UNREAD,
         attributes={
             "a": {"href"},
             "img": {"src", "alt", "width"},
@@ -89,7 +91,15 @@ def read(text: str) -> Body:
     # Without huge_tree the parser gives up on markup nested deeper than 256, and the text is lost.
     parser = html.HTMLParser(huge_tree=True)
     reader.walk(html.fragment_fromstring(cleaned, create_parent="div", parser=parser))
-    return tidy(reader.blocks)
+    return tidy(reader.blocks) or _words_of(text)
+
+
+def _words_of(text: str) -> Body:
+    """The bare words of HTML that is nested deeper than any parser follows: they are not lost."""
+    import nh3
+
+    words = " ".join(unescape(nh3.clean(text, tags=set(), clean_content_tags=_UNREAD)).split())
+    return tidy([Paragraph(tuple(Run(part) for part in inline.parse(words)))] if words else [])
 
 
 class _Reader:
