@@ -75,12 +75,17 @@ def date_command(
     named = _days(read, _read_values(values_file) if values_file else {})
     worked = dates.work_out(read, on, working, named)
     text, said = placeholders.show(worked.value, lang, style), dates.explain(worked)
+    iso = worked.value.isoformat()
+    found = {"iso": iso, "text": text, "explanation": said, "sentence": dates.describe(read)}
+    _print_result(found, as_json=as_json)
+
+
+def _print_result(found: Mapping[str, object], *, as_json: bool) -> None:
+    """The text and its explanation; as JSON, everything that was found."""
     if as_json:
-        iso = worked.value.isoformat()
-        found = {"iso": iso, "text": text, "explanation": said, "sentence": dates.describe(read)}
         click.echo(json.dumps(found, ensure_ascii=False))
     else:
-        click.echo(f"{text}\n{said}")
+        click.echo(f"{found['text']}\n{found['explanation']}")
 
 
 def _days(rule: dates.Rule, named: Mapping[str, Value]) -> dict[str, date | datetime]:
@@ -140,7 +145,8 @@ def work(
         found = by_name.get(fold(name), "")
         if found == "":
             close = placeholders.nearest(name, named)
-            meant = f"; did you mean “{close}”?" if close and fold(close) != fold(name) else ""
+            same = close is None or fold(close) == fold(name)
+            meant = placeholders.did_you_mean(None if same else close)
             raise sums.NoValue(f"There is no value for “{name}”{meant}")
         return found
 
@@ -153,15 +159,12 @@ def work(
     )
     result = sums.work_out(sums.read(expression), scope)
     text = placeholders.show(result.value, lang, style)
-    if as_json:
-        found = {
-            "value": values.to_json(result.value),
-            "text": text,
-            "explanation": result.explanation,
-        }
-        click.echo(json.dumps(found, ensure_ascii=False))
-    else:
-        click.echo(f"{text}\n{result.explanation}")
+    found = {
+        "value": values.to_json(result.value),
+        "text": text,
+        "explanation": result.explanation,
+    }
+    _print_result(found, as_json=as_json)
 
 
 @click.command()

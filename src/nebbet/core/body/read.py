@@ -75,13 +75,7 @@ def read(text: str) -> Body:
         _UNSAYABLE.sub("", text),
         tags=_KEPT,
         clean_content_tags=_UNREAD,
-        attributes={
-            "a": {"href"},
-            "img": {"src", "alt", "width"},
-            "div": {"data-when"},
-            "span": {"data-start"},
-        }
-        | {tag: {"align", "data-align", "data-when"} for tag in _ALIGNED},
+        attributes=_ATTRIBUTES,
         url_schemes={"http", "https", "mailto", "tel", "file"},
         link_rel=None,
     )

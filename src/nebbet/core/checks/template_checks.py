@@ -189,7 +189,7 @@ def _date_rule(placeholder: Placeholder, content: Content, world: World) -> Iter
             close = placeholders.nearest(
                 name, placeholders.known_names(content.placeholders, world)
             )
-            meant = f"; did you mean “{close}”?" if close else ""
+            meant = placeholders.did_you_mean(close)
             yield f"it counts from “{name}”, which nothing declares{meant}"
     year = dates.year_view(rule, world.today, world.calendar)
     failing = next((day for day in year if day.worked is None), None)

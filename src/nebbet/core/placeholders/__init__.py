@@ -4,7 +4,7 @@ from nebbet.core.placeholders import modifiers
 from nebbet.core.placeholders.declared import KINDS, Kind, Placeholder, Source, implied, tried
 from nebbet.core.placeholders.fill import Filled, fill, fill_line
 from nebbet.core.placeholders.formats import language_of, show
-from nebbet.core.placeholders.names import GREETING, known_names, nearest
+from nebbet.core.placeholders.names import GREETING, did_you_mean, known_names, nearest
 from nebbet.core.placeholders.resolve import Resolution, resolve, text_in
 from nebbet.core.placeholders.typed import limit_of
 from nebbet.core.placeholders.typed import read as read_typed
@@ -21,6 +21,7 @@ __all__ = [
     "Resolution",
     "Source",
     "World",
+    "did_you_mean",
     "fill",
     "fill_line",
     "implied",

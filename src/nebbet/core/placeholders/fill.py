@@ -10,7 +10,7 @@ from nebbet.core import inline
 from nebbet.core.errors import NebbetError
 from nebbet.core.inline import ESCAPED, Line, Slot
 from nebbet.core.placeholders import modifiers
-from nebbet.core.placeholders.names import nearest
+from nebbet.core.placeholders.names import did_you_mean, nearest
 from nebbet.core.records import fold
 from nebbet.core.values import Value
 
@@ -131,7 +131,7 @@ def _problem(
         said = f"{{{{{slot.inner}}}}}: {reason}"
         return Problem(row, column, said, slot.name)
     close = nearest(slot.name, values)
-    said = f"no value for “{slot.name}”" + (f"; did you mean “{close}”?" if close else "")
+    said = f"no value for “{slot.name}”" + did_you_mean(close)
     return Problem(row, column, said, slot.name, close)
 
 

@@ -24,6 +24,11 @@ def nearest(name: str, candidates: Iterable[str], cutoff: int = 60) -> str | Non
     return found[0] if found else None
 
 
+def did_you_mean(close: str | None) -> str:
+    """How a sentence about an unknown name ends: with the nearest known one, if there is one."""
+    return f"; did you mean “{close}”?" if close else ""
+
+
 def known_names(declared: Iterable[Placeholder], world: World) -> list[str]:
     """Every name that a template may use here: declared ones, fields and facts."""
     contact = records.contact_fields(world.recipient) if world.recipient else {}

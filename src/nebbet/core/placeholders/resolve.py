@@ -11,7 +11,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.placeholders import modifiers, typed
 from nebbet.core.placeholders.declared import Kind, Placeholder, implied
 from nebbet.core.placeholders.formats import show
-from nebbet.core.placeholders.names import known_names, nearest
+from nebbet.core.placeholders.names import did_you_mean, known_names, nearest
 from nebbet.core.placeholders.sources import SOURCES, Missing, lack
 from nebbet.core.placeholders.world import Decision, Particular, World
 from nebbet.core.records import fold
@@ -183,7 +183,7 @@ class Resolution:
         close = nearest(found.name, known, cutoff=85)
         if close is None or fold(close) == fold(found.name):
             return found
-        return replace(found, meant=close, note=f"{found.note}; did you mean “{close}”?")
+        return replace(found, meant=close, note=found.note + did_you_mean(close))
 
     def _unknown(self, name: str, answer: str | None) -> Particular:
         note, close = self.not_known(name)
@@ -202,7 +202,7 @@ class Resolution:
         """What to say of a name that nothing declares, and the nearest one that something does."""
         close = nearest(name, known_names(self._declared.values(), self.world))
         note = f"no placeholder is called “{name}”"
-        return note + (f"; did you mean “{close}”?" if close else ""), close
+        return note + did_you_mean(close), close
 
 
 def _kind_for(found: Particular) -> Placeholder:

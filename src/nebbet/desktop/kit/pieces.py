@@ -6,6 +6,7 @@ from PySide6.QtCore import QEvent, Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QBoxLayout,
+    QFormLayout,
     QFrame,
     QHBoxLayout,
     QHeaderView,
@@ -107,6 +108,14 @@ def fill(
 def row(*pieces: QWidget | QLayout | None, spacing: int = 6) -> QBoxLayout:
     """Pieces beside each other."""
     return fill(QHBoxLayout(), *pieces, spacing=spacing)
+
+
+def captioned(form: QFormLayout, words: str, field: QWidget) -> QLabel:
+    """Put a field into a form under its name; gives the caption."""
+    theme.named(field, words)
+    caption = label(words, "faint")
+    form.addRow(caption, field)
+    return caption
 
 
 def scrolled(inside: QWidget) -> QScrollArea:

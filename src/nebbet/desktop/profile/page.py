@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
 
 from nebbet.core import addresses
 from nebbet.core.records import Member
-from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
 from nebbet.post.settings import Account
@@ -107,9 +107,8 @@ class ProfilePage(Place):
         form = QFormLayout()
         form.setVerticalSpacing(6)
         for words, field in rows:
-            theme.named(field, words)
             field.setMinimumWidth(240)
-            form.addRow(pieces.label(words, "faint"), field)
+            pieces.captioned(form, words, field)
         pieces.fill(QVBoxLayout(box), pieces.label(title, "heading"), pieces.rule(), form, None)
         return box
 

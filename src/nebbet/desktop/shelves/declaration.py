@@ -5,7 +5,15 @@ from typing import cast
 
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFormLayout,
+    QLabel,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nebbet.core import dates, ranking, records
 from nebbet.core.errors import NebbetError
@@ -109,7 +117,7 @@ class Declaration(QWidget):
         self._form = QFormLayout()
         self._form.setContentsMargins(0, 6, 0, 0)
         self._form.setVerticalSpacing(4)
-        self._captions: dict[QWidget, QWidget] = {}
+        self._captions: dict[QWidget, QLabel] = {}
         for words, field in (
             ("Name", self.name),
             ("Label", self.label),
@@ -141,10 +149,7 @@ class Declaration(QWidget):
         pieces.fill(QVBoxLayout(self), self._form)
 
     def _row(self, words: str, field: QWidget) -> None:
-        theme.named(field, words)
-        caption = pieces.label(words, "faint")
-        self._captions[field] = caption
-        self._form.addRow(caption, field)
+        self._captions[field] = pieces.captioned(self._form, words, field)
 
     def _connect(self) -> None:
         for line in (
@@ -222,7 +227,7 @@ class Declaration(QWidget):
         self.of.free = source in _TAKES
         self.of.setPlaceholderText(_PROMPTS.get(source, ""))
         caption = self._captions[self.of]
-        caption.setText(_TAKES.get(source, "Takes"))  # type: ignore[attr-defined]
+        caption.setText(_TAKES.get(source, "Takes"))
         limit = "today + 30 days" if kind == "date" else "0.01"
         self.least.setPlaceholderText("today" if kind == "date" else limit)
         self.most.setPlaceholderText(limit)

@@ -69,7 +69,6 @@ class TemplateEditor(Place):
         self._session = session
         self._id = ""
         self._base = Draft("", "", Content())
-        self._edition = 0
         self._content = Content()
         self._texts: dict[str, Texts] = {}
         self._language = ""
@@ -207,7 +206,7 @@ class TemplateEditor(Place):
     def open(self, template: Template) -> None:
         """Take up a template, with what was not saved last time."""
         self._loading = True
-        self._id, self._edition = template.id, template.edition
+        self._id = template.id
         self._accepted = ()
         frame = template.content.frame or next(iter(self._session.catalogue.frames), "")
         content = replace(template.content, frame=frame)
@@ -459,9 +458,13 @@ class TemplateEditor(Place):
 
     def _renamed(self, old: str, new: str) -> None:
         """A renamed placeholder is renamed everywhere: in all languages, sums and conditions."""
-        self._loading = True
-        self._show_content(letters.renamed(self.content(), old, new), self._language)
+        self._rewrite(letters.renamed(self.content(), old, new))
         self.ledger.go_to(new)
+
+    def _rewrite(self, content: Content) -> None:
+        """Show content that was changed on the person's behalf, and keep it like an edit."""
+        self._loading = True
+        self._show_content(content, self._language)
         self._loading = False
         self._edited()
 
@@ -529,10 +532,7 @@ class TemplateEditor(Place):
         if remedy is None:
             self._session.voice.say("There is nothing here that can be mended by itself.")
             return
-        self._loading = True
-        self._show_content(checks.mend_content(content, remedy), self._language)
-        self._loading = False
-        self._edited()
+        self._rewrite(checks.mend_content(content, remedy))
 
     def _save(self, draft: Draft) -> None:
         session, template, note = self._session, self._id, self.note.text().strip()
@@ -556,8 +556,7 @@ class TemplateEditor(Place):
             session.voice.say(f"Edition {number} of “{draft.title}” is in use.")
             if self._id == template:
                 self._base = draft
-                self._edition = cast(int, number)
-                self.save_button.setText(f"Save as edition {self._edition + 1}")
+                self.save_button.setText(f"Save as edition {cast(int, number) + 1}")
                 self.note.clear()
 
         self._timer.stop()

@@ -62,12 +62,19 @@ class FindBar(QWidget):
         return exact if self.exact.isChecked() else QTextDocument.FindFlag(0)
 
     def _found(self) -> Iterator[tuple[PaperEdit, QTextCursor]]:
-        words = self.words.text()
-        for editor in self._editors() if words else []:
-            found = editor.document().find(words, 0, self._flags())
-            while not found.isNull():
+        for editor in self._editors():
+            for found in self._places(editor):
                 yield editor, found
-                found = editor.document().find(words, found, self._flags())
+
+    def _places(self, editor: PaperEdit) -> Iterator[QTextCursor]:
+        """Where the words stand in one text; what replaces a place is not looked into again."""
+        words = self.words.text()
+        if not words:
+            return
+        found = editor.document().find(words, 0, self._flags())
+        while not found.isNull():
+            yield found
+            found = editor.document().find(words, found, self._flags())
 
     def tell(self) -> None:
         """Say how often the words stand here."""
@@ -111,10 +118,8 @@ class FindBar(QWidget):
         for editor in self._editors():
             cursor = QTextCursor(editor.document())
             cursor.beginEditBlock()
-            found = editor.document().find(self.words.text(), 0, self._flags())
-            while self.words.text() and not found.isNull():
+            for found in self._places(editor):
                 found.insertText(self.instead.text())
-                found = editor.document().find(self.words.text(), found, self._flags())
             cursor.endEditBlock()
         self.tell()
 

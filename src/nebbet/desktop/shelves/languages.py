@@ -73,10 +73,7 @@ class Languages(QWidget):
         """Show how long the text is, and how easily it reads."""
         said = f"{found.words} words, {found.signs} signs"
         if found.ease is not None:
-            how = (
-                "plain" if found.ease >= _PLAIN else "hard" if found.ease >= _HARD else "very hard"
-            )
-            said += f", reads {how} ({found.ease:.0f})"
+            said += f", reads {_in_words(found.ease)} ({found.ease:.0f})"
         self.figures.setText(said)
         self.figures.setToolTip("Flesch reading ease: 60 and more is plain, below 30 very hard")
 

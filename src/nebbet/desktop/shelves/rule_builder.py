@@ -158,8 +158,8 @@ class StepRow(QWidget):
 
     def _count(self, text: str) -> None:
         if text.isdecimal() and isinstance(self.step, Count):
-            sign = -1 if self.kind.currentData() == "back" else 1
-            self._take_read(f"{'-' if sign < 0 else '+'} {int(text)} {self.step.unit}s")
+            sign = "-" if self.kind.currentData() == "back" else "+"
+            self._take_read(f"{sign} {int(text)} {self.step.unit}s")
 
     def _duration(self, text: str) -> None:
         back = isinstance(self.step, Duration) and self.step.back
@@ -189,7 +189,7 @@ class RuleBuilder(QWidget):
         self.rows: list[StepRow] = []
         self.base = QComboBox()
         theme.named(self.base, "Counting begins at")
-        self.base.currentIndexChanged.connect(self._other_base)
+        self.base.currentIndexChanged.connect(self._changed)
         self._steps = QVBoxLayout()
         self._steps.setSpacing(0)
         self.add = pieces.button("Add a step", self.add_step, "words")
@@ -199,8 +199,8 @@ class RuleBuilder(QWidget):
         self.late_time = QLineEdit("16:00")
         self.late_time.setFixedWidth(56)
         theme.named(self.late_time, "Time from which counting begins tomorrow")
-        self.late.toggled.connect(self._other_late)
-        self.late_time.textEdited.connect(self._other_late)
+        self.late.toggled.connect(self._changed)
+        self.late_time.textEdited.connect(self._changed)
         late = pieces.row(self.late, self.late_time, pieces.label("count from tomorrow"), None)
         begin = pieces.row(pieces.label("From", "faint"), pieces.grow(self.base))
         pieces.fill(QVBoxLayout(self), begin, self._steps, pieces.row(self.add, None), late)
@@ -262,12 +262,6 @@ class RuleBuilder(QWidget):
         self._changed()
         self.add.setFocus()
 
-    def _other_base(self) -> None:
-        self._changed()
-
-    def _other_late(self, *_args: object) -> None:
-        self._changed()
-
     def _allow(self) -> None:
         """“if after” makes sense only where counting begins on the day of writing or sending; Tab
         goes through what there is now."""
@@ -277,7 +271,7 @@ class RuleBuilder(QWidget):
         self.late.setEnabled(allowed)
         self.late_time.setEnabled(allowed and self.late.isChecked())
 
-    def _changed(self) -> None:
+    def _changed(self, *_args: object) -> None:
         base: Base = self.base.currentData() or Base()
         late = self._late() if base.kind in ("today", "sending") else None
         rule = Rule(base, tuple(row.step for row in self.rows), late)

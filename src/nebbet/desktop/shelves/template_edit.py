@@ -178,12 +178,7 @@ class TemplateEdit(PaperEdit):
         self.offers.hide()
         if query is None or not key:
             return
-        cursor = self.textCursor()
-        cursor.beginEditBlock()
-        cursor.setPosition(query[0], QTextCursor.MoveMode.KeepAnchor)
-        cursor.removeSelectedText()
-        self._insert(cursor, inline.slot(self._names.take(key)))
-        cursor.endEditBlock()
+        self._put_over(query[0], self._names.take(key))
 
     def _close_braces(self) -> None:
         """A placeholder that was typed to its end becomes one thing."""
@@ -192,10 +187,15 @@ class TemplateEdit(PaperEdit):
         found = next((m for m in inline.SLOT.finditer(before) if m.end() == len(before)), None)
         if found is None:
             return
+        self._put_over(cursor.block().position() + found.start(), found[0].strip("{}"))
+
+    def _put_over(self, start: int, name: str) -> None:
+        """Put a placeholder in the place of what was typed since a position, as one step."""
+        cursor = self.textCursor()
         cursor.beginEditBlock()
-        cursor.setPosition(cursor.block().position() + found.start(), _KEEP)
+        cursor.setPosition(start, _KEEP)
         cursor.removeSelectedText()
-        self._insert(cursor, inline.slot(found[0].strip("{}")))
+        self._insert(cursor, inline.slot(name))
         cursor.endEditBlock()
 
     def focusOutEvent(self, event: QFocusEvent) -> None:

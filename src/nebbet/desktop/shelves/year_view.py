@@ -330,11 +330,8 @@ class YearView(QWidget):
         written = f"{begun} {day.day:%A %-d %B %Y}"
         if day.worked:
             promised = f"{day.worked.value:%A %-d %B %Y}"
-            self.promise.setText(
-                f"{written}{',' if self._from else ''} promises {promised}.".replace(
-                    ", promises", ", the letter promises"
-                )
-            )
+            letter = ", the letter" if self._from else ""
+            self.promise.setText(f"{written}{letter} promises {promised}.")
         else:
             self.promise.setText(f"{written}: nothing can be promised.")
         said = [day.said, f"nobody works then: it is {day.lands}" if day.lands else ""]
