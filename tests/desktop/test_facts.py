@@ -30,6 +30,7 @@ def test_a_fact_is_changed_once_and_said_everywhere(hand: Hand) -> None:
         "A change reaches 1 template at once: Damage on the car deck: claim form."
     )
     assert page.form.name.isReadOnly()
+    assert page.form.label.text() and page.form.label.cursorPosition() == 0  # shows its beginning
     retype(hand, page.form.value, "01632 960 999")
     hand.press("Ctrl+S")
     hand.until(lambda: hand.session.catalogue.facts["claims_phone"].value == "01632 960 999")

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QLabel,
     QLayout,
+    QLineEdit,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -116,6 +117,14 @@ def captioned(form: QFormLayout, words: str, field: QWidget) -> QLabel:
     caption = label(words, "faint")
     form.addRow(caption, field)
     return caption
+
+
+def show_beginnings(form: QWidget) -> None:
+    """Let every line of a form show its beginning, which says more than its end; not the line
+    that somebody is at."""
+    for line in form.findChildren(QLineEdit):
+        if not line.hasFocus():
+            line.setCursorPosition(0)
 
 
 def scrolled(inside: QWidget) -> QScrollArea:

@@ -192,9 +192,7 @@ class Declaration(QWidget):
             (self.hint, found.hint),
         ):
             field.setText(text)
-        for line in self.findChildren(QLineEdit):
-            if not line.hasFocus():
-                line.setCursorPosition(0)  # the beginning says more than the end
+        pieces.show_beginnings(self)
         self.required.setChecked(found.required)
         self.remember.setChecked(found.remember)
         self._filling = False

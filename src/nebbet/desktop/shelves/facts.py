@@ -72,6 +72,7 @@ class FactForm(QWidget):
         self.value.setText(show(value, _LANGUAGE))
         self.drop.setVisible(fact is not None)
         self.used.setText(self._users(fact))
+        pieces.show_beginnings(self)
         self._before = self._fields()
         self._explain()
 
