@@ -13,10 +13,14 @@ from lxml import html
 from nebbet.core import inline
 from nebbet.core.body import (
     Break,
+    Button,
     Divider,
+    FactRow,
     Frame,
+    Gap,
     Guidance,
     Heading,
+    Included,
     ListItem,
     Paragraph,
     Picture,
@@ -51,20 +55,29 @@ LINK = st.sampled_from(
 )
 FLAG = st.booleans()
 RUN = st.builds(Run, st.one_of(TEXT, NAME.map(Slot)), FLAG, FLAG, LINK, FLAG, FLAG)
-PICTURE = st.builds(Picture, st.just(FILE), st.just(("Plan",)), st.integers(0, 900))
-INLINES = st.lists(st.one_of(RUN, st.just(Break()), st.just(Start()), PICTURE), max_size=5).map(
-    tuple
-)
-WHEN = st.sampled_from(["", "", "case.fare > 10 GBP", 'vehicle contains "van"'])
-ALIGN, NOT_OUT = st.sampled_from(["", "center", "right"]), st.just(False)
+SIZE = st.sampled_from([0, 0, 40, 900])
+PICTURE = st.builds(Picture, st.just(FILE), st.just(("Plan",)), SIZE, SIZE, LINK)
+INLINES = st.lists(
+    st.one_of(RUN, st.just(Break()), st.just(Start()), st.just(Gap()), PICTURE), max_size=5
+).map(tuple)
+PLACED = {
+    "when": st.sampled_from(["", "", "case.fare > 10 GBP", 'vehicle contains "van"']),
+    "each": st.sampled_from(["", "", "case.tickets"]),
+    "align": st.sampled_from(["", "center", "right"]),
+    "quote": FLAG,
+    "column": st.sampled_from([0, 0, 0, 1, 2, 3]),
+}
 BLOCK = st.one_of(
-    st.builds(Paragraph, INLINES, WHEN, NOT_OUT, ALIGN, FLAG),
-    st.builds(Heading, INLINES, st.integers(1, 2), WHEN, NOT_OUT, ALIGN, FLAG),
-    st.builds(ListItem, INLINES, FLAG, st.integers(0, 3), WHEN, NOT_OUT, ALIGN, FLAG),
-    st.builds(Divider, st.just(()), WHEN, NOT_OUT, st.just(""), FLAG),
-    st.builds(Guidance, INLINES, WHEN),
+    st.builds(Paragraph, INLINES, **PLACED),
+    st.builds(Heading, INLINES, st.integers(1, 2), **PLACED),
+    st.builds(ListItem, INLINES, FLAG, st.integers(0, 3), **PLACED),
+    st.builds(FactRow, INLINES, **PLACED),
+    st.builds(Button, INLINES, LINK, **PLACED),
+    st.builds(Divider, **PLACED),
+    st.builds(Guidance, INLINES, **PLACED),
+    st.builds(Included, st.sampled_from(["hours", "how to pay"]), **PLACED),
 )
-BODIES = st.lists(BLOCK, max_size=6).map(tidy)
+BODIES = st.lists(BLOCK, max_size=8).map(tidy)
 
 
 @given(BODIES)
@@ -95,7 +108,13 @@ def test_any_text_at_all_is_read_without_an_error(text: str) -> None:
         ("<p></p><p> </p><p>x</p>", "<p>x</p>\n"),
         ("<p>x</p><p><br></p><p>y</p>", "<p>x</p>\n<p><br></p>\n<p>y</p>\n"),
         ("a<br>b", "<p>a<br>b</p>\n"),
-        ("<table><tr><td>A</td><td>B</td></tr></table>", "<p>A</p>\n<p>B</p>\n"),
+        (
+            "<table><tr><th>Fare</th><td><p>94.50</p><p>GBP</p></td></tr></table>",
+            "<dl>\n<dt>Fare</dt><dd>94.50<br>GBP</dd>\n</dl>\n",
+        ),
+        ("<table><tr><td>A<td>B<td>C</table>", "<p>A</p>\n<p>B</p>\n<p>C</p>\n"),
+        ("<table><tr><td>A<td><h2>B</h2></table>", "<p>A</p>\n<h2>B</h2>\n"),
+        ("<dl><dt>a<dd>b<dd>c</dl>", "<dl>\n<dt>a</dt><dd>b</dd>\n<dt></dt><dd>c</dd>\n</dl>\n"),
         ("<ul><li><p>one</p></li></ul>", "<ul>\n<li>one\n</ul>\n"),
         (
             "<ul><li>a<ol><li>b</ol></li><li>c</li></ul>",

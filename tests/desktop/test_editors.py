@@ -9,8 +9,9 @@ from pytestqt.qtbot import QtBot
 from nebbet.core import inline
 from nebbet.core.body import Body, Frame, read, write
 from nebbet.core.inline import Slot
-from nebbet.desktop.kit import bodydoc
-from nebbet.desktop.kit.bodydoc import Shown, Writer, paper_style
+from nebbet.desktop.kit import docread, docwrite
+from nebbet.desktop.kit.docformat import Shown, paper_style
+from nebbet.desktop.kit.docwrite import Writer
 from nebbet.desktop.kit.marks import Kind
 from nebbet.desktop.kit.paper_edit import text_body
 from nebbet.desktop.kit.picker import Choice
@@ -24,10 +25,10 @@ LONG = settings(
 )
 
 
-def through_a_document(body: Body, show: bodydoc.ShowSlot | None) -> Body:
+def through_a_document(body: Body, show: docwrite.ShowSlot | None) -> Body:
     document = QTextDocument()
     Writer(STYLE, show).body(QTextCursor(document), body)
-    return bodydoc.read_body(document)
+    return docread.read_body(document)
 
 
 @LONG

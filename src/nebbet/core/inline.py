@@ -9,6 +9,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 # Eighty characters hold any sensible name; the bounds keep hostile input linear.
 _NAME = r"[^{}|\s][^{}|\r\n]{0,79}?"
@@ -33,12 +34,19 @@ _NAME_LIKE = re.compile(r"[\w .\-]+")
 class Slot(Struct, frozen=True, omit_defaults=True):
     """One occurrence of a placeholder; text is None while it is a blank.
 
-    modifiers is what stands after the bar, as it is written.
+    modifiers is what stands after the bar, as it is written. item is the member of a list that it
+    stands for, counted from 1; 0 is the whole value.
     """
 
     name: str
     text: str | None = None
     modifiers: str = ""
+    item: int = 0
+
+    @property
+    def key(self) -> str:
+        """What its value is kept by: the name, with the member's number."""
+        return f"{self.name}#{self.item}" if self.item else self.name
 
     @property
     def inner(self) -> str:
@@ -77,7 +85,7 @@ def parse(text: str) -> Line:
     """Split text into plain strings and slots.
 
     >>> parse("Dear {{ recipient.name }}, \\\\{{x}}")
-    ('Dear ', Slot(name='recipient.name', text=None, modifiers=''), ', \\\\{{x}}')
+    ('Dear ', Slot(name='recipient.name', text=None, modifiers='', item=0), ', \\\\{{x}}')
     """
     parts: list[str | Slot] = []
     end = 0
@@ -116,15 +124,16 @@ def slots(line: Iterable[str | Slot]) -> Iterator[Slot]:
 def completed(line: Line, texts: Callable[[Slot], str | None]) -> Line:
     """Give every slot the text that texts(slot) returns for it."""
     return tuple(
-        part if isinstance(part, str) else Slot(part.name, texts(part), part.modifiers)
-        for part in line
+        part if isinstance(part, str) else replace(part, text=texts(part)) for part in line
     )
 
 
 def renamed(line: Line, matches: Callable[[str], bool], right: str) -> Line:
     """Give every slot whose name matches another name; modifiers stay."""
     return tuple(
-        Slot(right, None, part.modifiers) if isinstance(part, Slot) and matches(part.name) else part
+        replace(part, name=right, text=None)
+        if isinstance(part, Slot) and matches(part.name)
+        else part
         for part in line
     )
 

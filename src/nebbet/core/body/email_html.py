@@ -11,19 +11,28 @@ from nebbet.core.body.model import (
     Block,
     Body,
     Break,
+    Button,
     Divider,
+    FactRow,
+    Gap,
     Heading,
+    Included,
     Inline,
     ListItem,
+    Markup,
     Picture,
     Run,
     Start,
+    sections,
     standing,
 )
 from nebbet.core.body.nesting import Nesting
+from nebbet.core.body.tidy import sides
 from nebbet.core.inline import Line, Slot
 
 # What may stand unescaped in an address, beside letters and digits (RFC 3986 §2.2, 2.3).
+SIZE = 15  # pixels, of the text
+_SIDE = 28  # pixels beside the text
 _URL_SAFE = "%/:?#[]@!$&'()*+,;=-._~"
 
 
@@ -36,16 +45,33 @@ def render_email(
     picture without one leaves its text. Values are escaped, wherever they stand.
     """
     sources = sources or {}
-    rows = _band(frame, sources) + _cell(_blocks(body, frame, sources), "24px 28px") + _foot(frame)
+    if len(body) == 1 and isinstance(body[0], Markup):
+        return _finished(body[0], sources)
+    text = _cell(_sections(body, frame, sources), f"24px {_SIDE}px")
+    rows = _band(frame, sources) + text + _foot(frame)
     return _DOCUMENT.format(
         lang=html.escape(language.replace("_", "-")),
         ground=frame.ground,
         paper=frame.paper,
         width=frame.width,
+        size=SIZE,
         font=html.escape(frame.font),
         ink=frame.ink,
         rows=rows,
     )
+
+
+def _finished(markup: Markup, sources: Mapping[str, str]) -> str:
+    """Finished HTML with its values escaped, and its pictures where the message has them."""
+    text = "".join(
+        part.replace(inline.ESCAPED, "{{")
+        if isinstance(part, str)
+        else html.escape(inline.shown((part,)))
+        for part in markup.source
+    )
+    for file, address in sources.items():
+        text = text.replace(f"file:{file}", address)
+    return text
 
 
 _DOCUMENT = """\
@@ -60,7 +86,7 @@ _DOCUMENT = """\
 bgcolor="{ground}"><tr><td align="center" style="padding:16px 8px">
 <table role="presentation" width="{width}" cellpadding="0" cellspacing="0" border="0" \
 bgcolor="{paper}" style="width:100%;max-width:{width}px;background-color:{paper};\
-font-family:{font};font-size:15px;line-height:1.5;color:{ink};text-align:left">
+font-family:{font};font-size:{size}px;line-height:1.5;color:{ink};text-align:left">
 {rows}</table>
 </td></tr></table>
 </body>
@@ -91,9 +117,42 @@ def _foot(frame: Frame) -> str:
     return _cell(lines + "\n", "14px 28px", style)
 
 
+def _sections(body: Body, frame: Frame, sources: Mapping[str, str]) -> str:
+    written: list[str] = []
+    for held in sections(standing(body)):
+        if not held[0].column:
+            written.append(_blocks(held, frame, sources))
+            continue
+        columns = [tuple(group) for _, group in groupby(held, key=lambda block: block.column)]
+        written.append(_columns([_blocks(column, frame, sources) for column in columns], frame))
+    return "".join(written)
+
+
+def _columns(columns: list[str], frame: Frame) -> str:
+    """Columns side by side where there is room, else one below the other.
+
+    Boxes flow and wrap without any media query; the comments give the layout to the one family
+    of mail programs that knows no boxes. Common practice, no source.
+    """
+    width = (frame.width - 2 * _SIDE) // len(columns)
+    cell = (
+        f"display:inline-block;width:100%;max-width:{width}px;vertical-align:top;"
+        f"font-size:{SIZE}px;line-height:1.5"
+    )
+    boxes = [
+        f'<!--[if mso]><td width="{width}" valign="top"><![endif]-->'
+        f'<div style="{cell}">\n<div style="padding:0 12px 0 0">\n{column}</div>\n</div>'
+        "<!--[if mso]></td><![endif]-->"
+        for column in columns
+    ]
+    start = '<!--[if mso]><table role="presentation" width="100%"><tr><![endif]-->'
+    end = "<!--[if mso]></tr></table><![endif]-->"
+    return f'<div style="font-size:0">\n{start}{"".join(boxes)}{end}\n</div>\n'
+
+
 def _blocks(body: Body, frame: Frame, sources: Mapping[str, str]) -> str:
     parts: list[str] = []
-    for quoted, group in groupby(standing(body), key=lambda block: block.quote):
+    for quoted, group in groupby(body, key=lambda block: block.quote):
         held = _unquoted(tuple(group), frame, sources)
         parts.append(f'<blockquote style="{_QUOTE}">\n{held}</blockquote>\n' if quoted else held)
     return "".join(parts)
@@ -106,22 +165,75 @@ _RULE = "margin:0 0 14px 0;border-top:1px solid #C9C3BA;font-size:1px;line-heigh
 def _unquoted(body: Body, frame: Frame, sources: Mapping[str, str]) -> str:
     parts: list[str] = []
     lists = Nesting(parts, '<{} style="margin:0 0 14px 0;padding:0 0 0 26px">'.format)
-    for block in body:
-        content = "".join(_inline(part, frame, sources) for part in block.inlines)
-        if isinstance(block, ListItem):
-            lists.enter(block)
-            parts.append(f'<li style="margin:0 0 4px 0{_align(block)}">{content}\n')
+    for is_fact, group in groupby(body, key=lambda block: isinstance(block, FactRow)):
+        if is_fact:
+            lists.leave()
+            parts.append(_fact_table(tuple(group), frame, sources))
             continue
-        lists.leave()
-        if isinstance(block, Heading):
-            parts.append(_heading(block, content, frame))
-        elif isinstance(block, Divider):
-            parts.append(f'<div style="{_RULE}">&nbsp;</div>\n')
-        else:
-            style = f"margin:0 0 14px 0{_align(block)}"
-            parts.append(f'<p style="{style}">{content or "&nbsp;"}</p>\n')
+        for block in group:
+            content = _content(block.inlines, frame, sources)
+            if isinstance(block, ListItem):
+                lists.enter(block)
+                parts.append(f'<li style="margin:0 0 4px 0{_align(block)}">{content}\n')
+            else:
+                lists.leave()
+                parts.append(_block(block, content, frame))
     lists.leave()
     return "".join(parts)
+
+
+def _content(inlines: tuple[Inline, ...], frame: Frame, sources: Mapping[str, str]) -> str:
+    return "".join(_inline(part, frame, sources) for part in inlines)
+
+
+def _block(block: Block, content: str, frame: Frame) -> str:
+    match block:
+        case Heading():
+            return _heading(block, content, frame)
+        case Divider():
+            return f'<div style="{_RULE}">&nbsp;</div>\n'
+        case Button():
+            return _button(block, content, frame)
+        case Included():
+            return ""
+    return f'<p style="margin:0 0 14px 0{_align(block)}">{content or "&nbsp;"}</p>\n'
+
+
+def _fact_table(rows: Body, frame: Frame, sources: Mapping[str, str]) -> str:
+    label = f"padding:4px 16px 4px 0;border-bottom:1px solid #DDD8D0;color:{frame.faint}"
+    value = "padding:4px 0;border-bottom:1px solid #DDD8D0"
+    written = [
+        f'<tr><td valign="top" width="34%" style="{label}">'
+        f"{_content(sides(row.inlines)[0], frame, sources) or '&nbsp;'}</td>"
+        f'<td valign="top" style="{value}">'
+        f"{_content(sides(row.inlines)[1], frame, sources) or '&nbsp;'}</td></tr>\n"
+        for row in rows
+    ]
+    how = f"width:100%;margin:0 0 14px 0;border-collapse:collapse;font-size:{SIZE}px"
+    return (
+        f'<table width="100%" cellpadding="0" cellspacing="0" border="0" style="{how}">\n'
+        f"{''.join(written)}</table>\n"
+    )
+
+
+def _button(button: Button, words: str, frame: Frame) -> str:
+    """A coloured cell with a link in it: it stands where styles of links are dropped, too."""
+    link = (
+        "display:inline-block;padding:10px 18px;color:#FFFFFF;text-decoration:none;font-weight:bold"
+    )
+    side = f' align="{button.align}"' if button.align else ""
+    cell = (
+        f'<td bgcolor="{frame.accent}" style="background-color:{frame.accent};border-radius:3px">'
+        f'<a href="{html.escape(link_address(button.link))}" style="{link}">{words}</a></td>'
+    )
+    how = "margin:0 auto 14px auto" if button.align == "center" else "margin:0 0 14px 0"
+    return (
+        f'<table role="presentation"{side} cellpadding="0" cellspacing="0" border="0" '
+        f'style="{how}"><tr>{cell}</tr></table>\n{_CLEAR if button.align == "right" else ""}'
+    )
+
+
+_CLEAR = '<div style="clear:both;font-size:1px;line-height:1px">&nbsp;</div>\n'
 
 
 def _align(block: Block) -> str:
@@ -146,16 +258,28 @@ def _inline(part: Inline, frame: Frame, sources: Mapping[str, str]) -> str:
         case Picture():
             alt = inline.shown(part.alt)
             found = sources.get(part.file)
-            return _img(found, alt, part.width) if found else html.escape(alt)
+            shown = _img(found, alt, part.width, part.height) if found else html.escape(alt)
+            return _linked(shown, part.link, frame)
+        case Gap():
+            return " "
         case Run():
             return _run(part, frame)
 
 
-def _img(source: str, alt: str, width: int) -> str:
+def _img(source: str, alt: str, width: int, height: int = 0) -> str:
     attributes = f'src="{html.escape(source)}" alt="{html.escape(alt)}" border="0"'
-    size = f' width="{width}"' if width else ""
+    sizes = {"width": width, "height": height}
+    said = "".join(f' {name}="{size}"' for name, size in sizes.items() if size)
     limit = f"width:{width}px;" if width else ""
-    return f'<img {attributes}{size} style="{limit}max-width:100%;height:auto;border:0">'
+    high = f"{height}px" if height and not width else "auto"
+    return f'<img {attributes}{said} style="{limit}max-width:100%;height:{high};border:0">'
+
+
+def _linked(text: str, link: Line, frame: Frame) -> str:
+    if not link:
+        return text
+    address = html.escape(link_address(link))
+    return f'<a href="{address}" style="color:{frame.accent}">{text}</a>'
 
 
 def _run(run: Run, frame: Frame) -> str:
@@ -168,10 +292,7 @@ def _run(run: Run, frame: Frame) -> str:
         text = f"<em>{text}</em>"
     if run.bold:
         text = f"<strong>{text}</strong>"
-    if run.link:
-        address = html.escape(link_address(run.link))
-        text = f'<a href="{address}" style="color:{frame.accent}">{text}</a>'
-    return text
+    return _linked(text, run.link, frame)
 
 
 def link_address(link: Line) -> str:

@@ -7,15 +7,21 @@ from nebbet.core.body.model import (
     Block,
     Body,
     Break,
+    Button,
     Divider,
+    FactRow,
+    Gap,
     Heading,
     Inline,
     ListItem,
+    Markup,
     Picture,
     Run,
     Start,
     standing,
 )
+from nebbet.core.body.read import read
+from nebbet.core.body.tidy import sides
 
 
 def render_plain(body: Body, frame: Frame = PLAIN) -> str:
@@ -28,15 +34,23 @@ def render_plain(body: Body, frame: Frame = PLAIN) -> str:
     parts: list[str] = []
     numbers: list[int] = []
     previous: Block | None = None
+    if len(body) == 1 and isinstance(body[0], Markup):
+        # What a person reads in finished HTML is what is left of it when its look is taken away.
+        return render_plain(read(inline.shown(body[0].source)))
     for block in standing(body):
         if previous is not None:
-            tight = isinstance(block, ListItem) and isinstance(previous, ListItem)
-            parts.append("\n" if tight else "\n\n")
+            parts.append("\n" if _is_tight(block, previous) else "\n\n")
         parts.append(_quoted(_block(block, numbers)) if block.quote else _block(block, numbers))
         previous = block
     if frame.foot:
         parts.append("\n\n" + "\n".join(frame.foot))
     return "".join(parts).rstrip("\n") + "\n"
+
+
+def _is_tight(block: Block, previous: Block) -> bool:
+    """Whether no empty line parts two blocks: items of a list, rows of a table."""
+    same = isinstance(block, ListItem | FactRow) and type(block) is type(previous)
+    return same and block.column == previous.column
 
 
 def _quoted(text: str) -> str:
@@ -45,7 +59,7 @@ def _quoted(text: str) -> str:
 
 
 def _block(block: Block, numbers: list[int]) -> str:
-    text = "-" * 24 if isinstance(block, Divider) else _inlines(block.inlines)
+    text = _text(block)
     if not isinstance(block, ListItem):
         numbers.clear()
         return text.upper() if isinstance(block, Heading) and block.level == 1 else text
@@ -55,6 +69,18 @@ def _block(block: Block, numbers: list[int]) -> str:
     mark = f"{numbers[block.level]}. " if block.ordered else "- "
     indent = "  " * block.level
     return indent + mark + text.replace("\n", "\n" + indent + " " * len(mark))
+
+
+def _text(block: Block) -> str:
+    match block:
+        case Divider():
+            return "-" * 24
+        case FactRow():
+            label, value = map(_inlines, sides(block.inlines))
+            return f"{label.removesuffix(':')}: {value}" if label else value
+        case Button():
+            return f"{_inlines(block.inlines)}: {link_address(block.link)}"
+    return _inlines(block.inlines)
 
 
 def _inlines(parts: tuple[Inline, ...]) -> str:
@@ -67,6 +93,9 @@ def _inlines(parts: tuple[Inline, ...]) -> str:
                 pass
             case Picture():
                 done.append(f"[{inline.shown(part.alt)}]" if part.alt else "")
+                done.append(f" ({link_address(part.link)})" if part.link else "")
+            case Gap():
+                done.append(" ")
             case Run():
                 done.append(inline.shown((part.content,)))
                 following = parts[index + 1] if index + 1 < len(parts) else None

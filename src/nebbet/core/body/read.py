@@ -1,30 +1,38 @@
 """Reading HTML into the body model; whatever the model cannot say is dropped."""
 
 import re
-from collections.abc import Iterable
 from html import unescape
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
+
+from msgspec.structs import replace
 
 from nebbet.core import inline
 from nebbet.core.body.model import (
+    FILE,
     Align,
     Block,
     Body,
     Break,
+    Button,
     Divider,
+    FactRow,
+    Gap,
     Guidance,
     Heading,
+    Included,
     Inline,
     ListItem,
     Paragraph,
     Picture,
     Run,
     Start,
-    tidy,
 )
+from nebbet.core.body.tidy import says_something, tidy
 
 if TYPE_CHECKING:
     from lxml import etree
+
+    from nebbet.core.inline import Line
 
 _BOLD = {"b", "strong"}
 _ITALIC = {"i", "em", "cite"}
@@ -45,7 +53,6 @@ _SIDES: tuple[Align, ...] = ("center", "right")
 _ALIGNED = ("p", "div", "li", "center", *_HEADINGS)
 _KEPT = _BLOCKS | _STYLES.keys() | {"a", "br", "img", "span", "tbody", "thead"}
 _SPACES = re.compile(r"[ \t\r\n\f]+")
-_FILE = re.compile(r"file:([0-9a-f]{64})")
 # Characters that XML cannot say (XML 1.0 §2.2), and so the parser cannot take.
 _UNSAYABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")
 _LINK = re.compile(r"(?:https?://|mailto:|tel:|\{\{)[^\s]", re.IGNORECASE)
@@ -53,10 +60,14 @@ DEEPEST_LIST = 8
 _UNREAD = {"script", "style", "title"}
 _ATTRIBUTES = {
     "a": {"href"},
-    "img": {"src", "alt", "width"},
+    "img": {"src", "alt", "width", "height"},
     "span": {"data-start"},
-    **{tag: {"align", "data-align", "data-when"} for tag in _ALIGNED},
-}
+    **{tag: {"align", "data-align", "data-button"} for tag in _ALIGNED},
+    "div": {
+        "align", "data-align", "data-when", "data-each", "data-passage", "data-columns",
+        "data-column",
+    },
+}  # fmt: skip
 
 
 def read(text: str) -> Body:
@@ -107,9 +118,11 @@ class _Reader:
         self._aligns: list[Align] = []
         self._links: list[str] = []
         self._lists: list[bool] = []
-        self._heading = 0
-        self._items = 0
+        self._heading = self._buttons = 0
+        self._items = self._terms = self._rows = 0
         self._conditions: list[str] = []
+        self._eaches: list[str] = []
+        self._columns: list[int] = []
 
     def walk(self, root: "etree._Element") -> None:
         from lxml import etree
@@ -137,54 +150,116 @@ class _Reader:
         elif tag == "br":
             self._inlines.append(Break())
         elif tag == "img":
-            self._inlines.extend(_picture(node))
+            self._inlines.extend(_picture(node, self._link()))
 
     def _start_block(self, node: "etree._Element") -> None:
-        when = _condition(node)
-        if when or not (self._items and node.tag in ("p", "div") and not self._inlines):
+        tag = node.tag
+        if tag in _FACT_SIDES and self._start_side(node):
+            return
+        if self._terms and tag in _IN_A_CELL:
+            self._next_line()
+            return
+        held = _held(node)
+        if held != _NOT_HELD or not (self._items and tag in ("p", "div") and not self._inlines):
             self._flush()
-        if when:
-            self._conditions.append(when)
+        self._enter(held)
         align = _alignment(node)
-        if align or node.tag == "li":  # an item does not take over the side of the one around it
+        if align or tag == "li":  # an item does not take over the side of the one around it
             self._aligns.append(align)
-        self._quotes += node.tag == "blockquote"
-        self._asides += node.tag == "aside"
-        if node.tag == "hr":
-            self.blocks.append(Divider(when=self._when(), quote=self._quotes > 0))
-        if node.tag in ("ul", "ol"):
-            self._lists.append(node.tag == "ol")
-        elif node.tag == "li":
+        self._quotes += tag == "blockquote"
+        self._asides += tag == "aside"
+        self._buttons += _is_button(node)
+        if tag == "hr":
+            self._put(Divider())
+        if tag in ("ul", "ol"):
+            self._lists.append(tag == "ol")
+        elif tag == "li":
             self._items += 1
-        elif node.tag in _HEADINGS:
-            self._heading = _HEADINGS[node.tag]
+        elif tag in _HEADINGS:
+            self._heading = _HEADINGS[tag]
+
+    def _start_side(self, node: "etree._Element") -> bool:
+        """The label or the value of a fact row begins; a value goes on in the row at hand."""
+        if node.tag not in ("dt", "dd") and not is_fact_row(node.getparent()):
+            return False
+        follows = self._rows > 0 and _is_value(node)
+        if follows:
+            self._inlines.append(Gap())
+        else:
+            self._flush()
+            self._rows += 1
+            if _is_value(node):
+                self._inlines.append(Gap())
+        self._terms += 1
+        return True
+
+    def _next_line(self) -> None:
+        """A paragraph inside a cell is a line of its own."""
+        if self._inlines and not isinstance(self._inlines[-1], Gap | Break):
+            self._inlines.append(Break())
+
+    def _enter(self, held: "_Held") -> None:
+        """Take up what a part of a body hangs on."""
+        if held.when:
+            self._conditions.append(held.when)
+        if held.each:
+            self._eaches.append(held.each)
+        if held.columns:
+            self._columns.append(0)
+        if held.column and self._columns:
+            self._columns[-1] += 1
+        if held.passage:
+            self._put(Included(held.passage))
+
+    def _leave(self, held: "_Held") -> None:
+        if held.when:
+            self._conditions.pop()
+        if held.each:
+            self._eaches.pop()
+        if held.columns:
+            self._columns.pop()
+        if held.column and self._column() and not self._is_begun():
+            self._put(Paragraph())  # an empty column keeps its place
+
+    def _is_begun(self) -> bool:
+        return bool(self.blocks) and self.blocks[-1].column == self._column()
 
     def _end(self, node: "etree._Element") -> None:
         tag = node.tag
-        if tag in _BLOCKS:
+        if tag in _FACT_SIDES and (tag in ("dt", "dd") or is_fact_row(node.getparent())):
+            self._terms -= 1
+            if _is_value(node):
+                self._flush()
+        elif self._terms and tag in _IN_A_CELL:
+            return
+        elif tag in _BLOCKS:
             if tag == "p" and [*self._inlines] == [Break()]:
-                self.blocks.append(Paragraph((), self._when(), *self._look()))
+                self._put(Paragraph())
                 self._inlines = []
             self._flush()
-            self._end_block(tag)
-            if _condition(node):
-                self._conditions.pop()
-            if _alignment(node) or tag == "li":
-                self._aligns.pop()
-            self._quotes -= tag == "blockquote"
-            self._asides -= tag == "aside"
+            self._end_block(node)
         elif tag in _STYLES:
             self._styles[_STYLES[tag]] -= 1
         elif tag == "a":
             self._links.pop()
 
-    def _end_block(self, tag: str) -> None:
+    def _end_block(self, node: "etree._Element") -> None:
+        tag = node.tag
+        self._leave(_held(node))
+        if _alignment(node) or tag == "li":
+            self._aligns.pop()
+        self._quotes -= tag == "blockquote"
+        self._asides -= tag == "aside"
+        self._buttons -= _is_button(node)
         if tag in ("ul", "ol"):
             self._lists.pop()
         elif tag == "li":
             self._items -= 1
         elif tag in _HEADINGS:
             self._heading = 0
+
+    def _link(self) -> "Line":
+        return inline.parse(self._links[-1]) if self._links else ()
 
     def _text(self, text: str | None) -> None:
         if not text:
@@ -194,8 +269,7 @@ class _Reader:
             return
         if self._ends_in_space():
             text = text.removeprefix(" ")
-        link = inline.parse(self._links[-1]) if self._links else ()
-        on = self._styles
+        link, on = self._link(), self._styles
         self._inlines += [
             Run(
                 part,
@@ -210,35 +284,125 @@ class _Reader:
 
     def _ends_in_space(self) -> bool:
         last = self._inlines[-1] if self._inlines else Break()
-        return isinstance(last, Break) or (
+        return isinstance(last, Break | Gap) or (
             isinstance(last, Run) and isinstance(last.content, str) and last.content.endswith(" ")
         )
 
     def _flush(self) -> None:
         """Close the block at hand; one of nothing but spaces was never a block."""
         inlines, self._inlines = tuple(self._inlines), []
-        if not _says_something(inlines):
+        rows, self._rows = self._rows, 0
+        if not says_something(inlines):
             return
         if self._asides:
-            self.blocks.append(Guidance(inlines, self._when()))
+            self._put(Guidance(inlines))
+        elif self._buttons:
+            links = (part.link for part in inlines if isinstance(part, Run) and part.link)
+            self._put(Button(inlines, next(links, ())))
         elif self._heading:
-            self.blocks.append(Heading(inlines, self._heading, self._when(), *self._look()))
+            self._put(Heading(inlines, self._heading))
+        elif rows:
+            self._put(FactRow(inlines))
         elif self._lists and self._items:
             level = min(len(self._lists) - 1, DEEPEST_LIST)
-            self.blocks.append(
-                ListItem(inlines, self._lists[-1], level, self._when(), *self._look())
-            )
+            self._put(ListItem(inlines, self._lists[-1], level))
         else:
-            self.blocks.append(Paragraph(inlines, self._when(), *self._look()))
+            self._put(Paragraph(inlines))
 
-    def _look(self) -> tuple[bool, Align, bool]:
-        """Not left out; how the block is aligned, and whether it is quoted."""
-        return False, self._aligns[-1] if self._aligns else "", self._quotes > 0
+    def _put(self, block: Block) -> None:
+        """Add a block with what holds here: condition, list, side, quote, column."""
+        self.blocks.append(
+            replace(
+                block,
+                when=_together(self._conditions),
+                each=self._eaches[-1] if self._eaches else "",
+                align=self._aligns[-1] if self._aligns else "",
+                quote=self._quotes > 0,
+                column=self._column(),
+            )
+        )
 
-    def _when(self) -> str:
-        """The condition that holds the block at hand; parts within parts need them all."""
-        held = self._conditions[-DEEPEST_LIST:]
-        return " and ".join(f"({when})" for when in held) if len(held) > 1 else "".join(held)
+    def _column(self) -> int:
+        return self._columns[0] if self._columns else 0
+
+
+def _together(conditions: list[str]) -> str:
+    """The condition of parts within parts: they need them all."""
+    held = conditions[-DEEPEST_LIST:]
+    return " and ".join(f"({when})" for when in held) if len(held) > 1 else "".join(held)
+
+
+class _Held(NamedTuple):
+    """What a part of a body hangs on, as its element says."""
+
+    when: str = ""
+    each: str = ""
+    passage: str = ""
+    columns: bool = False
+    column: bool = False
+
+
+_NOT_HELD = _Held()
+
+
+def _held(node: "etree._Element") -> _Held:
+    if node.tag != "div" or not node.attrib:
+        return _NOT_HELD
+    when, each, passage = (
+        str(node.get(f"data-{name}", "")).strip() for name in ("when", "each", "passage")
+    )
+    said = [node.get(f"data-{name}") is not None for name in ("columns", "column")]
+    return _Held(when, each, passage, *said)
+
+
+def _is_button(node: "etree._Element") -> bool:
+    return node.tag == "p" and node.get("data-button") is not None
+
+
+_FACT_SIDES = ("dt", "dd", "td", "th")
+_LONGEST_LABEL = 60
+
+
+def _is_value(node: "etree._Element") -> bool:
+    """Whether a side of a fact row is its value: the second one."""
+    return node.tag == "dd" or (node.tag != "dt" and node.getprevious() is not None)
+
+
+def is_fact_row(row: "etree._Element") -> bool:
+    """Whether a row of a table of anybody's making says a label and its value: two cells, the
+    first one short, neither laid out further."""
+    if row is None or row.tag != "tr" or len(row) != 2:
+        return False
+    kept = row.get(_JUDGED)
+    if kept is None:
+        kept = "yes" if _says_a_fact(row) else "no"
+        row.set(_JUDGED, kept)
+    return bool(kept == "yes")
+
+
+_JUDGED = "data-judged"
+
+
+def _says_a_fact(row: "etree._Element") -> bool:
+    table = next((a for a in row.iterancestors() if a.tag == "table"), None)
+    if table is None or not _has_pairs(table) or any(cell.tag not in ("td", "th") for cell in row):
+        return False
+    laid_out = any(node.tag in _LAID_OUT for node in row.iter())
+    label = " ".join(row[0].itertext()).split()
+    return bool(label) and not laid_out and len(" ".join(label)) <= _LONGEST_LABEL
+
+
+def _has_pairs(table: "etree._Element") -> bool:
+    """Whether every row of a table has two cells; judged once."""
+    kept = table.get(_JUDGED)
+    if kept is None:
+        kept = "no" if any(len(row) != 2 for row in table.iter("tr")) else "yes"
+        table.set(_JUDGED, kept)
+    return bool(kept == "yes")
+
+
+_IN_A_CELL = {"p", "div", "section", "article", "center", "address", "header", "footer"}
+_LAID_OUT = {"table", "ul", "ol", "dl", "blockquote", "hr", "img", *_HEADINGS}
 
 
 def _alignment(node: "etree._Element") -> Align:
@@ -251,29 +415,21 @@ def _alignment(node: "etree._Element") -> Align:
     return ""
 
 
-def _condition(node: "etree._Element") -> str:
-    return str(node.get("data-when", "")).strip() if node.tag == "div" else ""
-
-
-def _says_something(inlines: Iterable[Inline]) -> bool:
-    return any(
-        isinstance(part, Picture | Start)
-        or (isinstance(part, Run) and (not isinstance(part.content, str) or part.content.strip()))
-        for part in inlines
-    )
-
-
 def _link(href: str) -> str:
     """An address a letter may point to, or nothing: no script, no data, no local file."""
     href = href.strip()
     return href if _LINK.match(href) else ""
 
 
-def _picture(node: "etree._Element") -> list[Inline]:
+def _picture(node: "etree._Element", link: "Line") -> list[Inline]:
     """A library picture; a foreign one leaves its text, so that nothing silently goes missing."""
     alt = inline.parse(_SPACES.sub(" ", node.get("alt", "")).strip())
-    found = _FILE.fullmatch(node.get("src", ""))
+    found = FILE.fullmatch(node.get("src", ""))
     if found is None:
-        return [Run(part) for part in alt]
-    width = node.get("width", "")
-    return [Picture(found[1], alt, int(width) if width.isdecimal() and len(width) < 5 else 0)]
+        return [Run(part, link=link) for part in alt]
+    return [Picture(found[1], alt, _size(node, "width"), _size(node, "height"), link)]
+
+
+def _size(node: "etree._Element", name: str) -> int:
+    text = node.get(name, "")
+    return int(text) if text.isdecimal() and len(text) < 5 else 0

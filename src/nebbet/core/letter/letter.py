@@ -16,6 +16,8 @@ from nebbet.core.placeholders import (
     Placeholder,
     Resolution,
     World,
+    member_of,
+    members,
     modifiers,
     text_in,
 )
@@ -42,6 +44,7 @@ class Letter(Struct, frozen=True, omit_defaults=True):
     Every occurrence of a placeholder stays a slot, however often the values change; what a person
     rewords by hand is ordinary text. answers maps folded names to what a person typed. undecided
     holds the conditions that cannot be told yet, with the reason; what hangs on them stays in.
+    members holds how many members each list had over which something is repeated.
     """
 
     id: str
@@ -62,6 +65,7 @@ class Letter(Struct, frozen=True, omit_defaults=True):
     answers: dict[str, str] = field(default_factory=dict)
     calendar: str = ""
     undecided: dict[str, str] = field(default_factory=dict)
+    members: dict[str, int] = field(default_factory=dict)
 
     @property
     def attached(self) -> tuple[Attachment, ...]:
@@ -170,6 +174,11 @@ def complete(letter: Letter, particulars: Iterable[Particular]) -> Letter:
         found = known.get(fold(slot.name))
         if found is None:
             return None
+        if slot.item:
+            typed = letter.answers.get(fold(slot.key))
+            if typed is not None:
+                return typed or None
+            found = member_of(found, slot.item, letter.language)
         try:
             return text_in(found, slot.modifiers, letter.language)
         except NebbetError:
@@ -199,8 +208,19 @@ def work_out(letter: Letter, world: World) -> tuple[Letter, tuple[Particular, ..
         ),
         undecided={when: d.note for when, d in decisions.items() if d.holds is None},
     )
-    particulars = resolution.particulars(names(decided))
-    return complete(decided, particulars), particulars
+    repeated = _repeated(decided, resolution)
+    particulars = resolution.particulars([*names(repeated), *repeated.members])
+    return complete(repeated, particulars), particulars
+
+
+def _repeated(letter: Letter, resolution: Resolution) -> Letter:
+    """Let what is repeated stand once for each member of its list."""
+    lists = body.lists_of(letter.body)
+    if not lists:
+        return letter
+    counts = {each: members(resolution.particular(each)) for each in lists}
+    made = body.repeated(letter.body, counts.__getitem__, letter.members)
+    return replace(letter, body=made, members=counts)
 
 
 def _excused(letter: Letter) -> set[str]:
@@ -311,23 +331,9 @@ def reworded(letter: Letter, wrong: str, right: str) -> Letter:
 def _every_line(letter: Letter, swap: Callable[[Line], Line]) -> Letter:
     """A letter with every line of text as swap makes it."""
 
-    def swap_inline(part: body.Inline) -> list[body.Inline]:
-        match part:
-            case body.Run(content=content, link=link):
-                swapped = swap((content,))
-                return [replace(part, content=piece, link=swap(link)) for piece in swapped]
-            case body.Picture(alt=alt):
-                return [replace(part, alt=swap(alt))]
-        return [part]
-
     return replace(
         letter,
-        body=tuple(
-            replace(
-                block, inlines=tuple(new for part in block.inlines for new in swap_inline(part))
-            )
-            for block in letter.body
-        ),
+        body=body.each_line(letter.body, swap),
         attachments=tuple(replace(a, name=swap(a.name)) for a in letter.attachments),
         **{part: swap(getattr(letter, part)) for part in LINES},
     )

@@ -5,7 +5,13 @@ from nebbet.core.placeholders.declared import KINDS, Kind, Placeholder, Source, 
 from nebbet.core.placeholders.fill import Filled, fill, fill_line
 from nebbet.core.placeholders.formats import language_of, show
 from nebbet.core.placeholders.names import GREETING, did_you_mean, known_names, nearest
-from nebbet.core.placeholders.resolve import Resolution, resolve, text_in
+from nebbet.core.placeholders.resolve import (
+    Resolution,
+    member_of,
+    members,
+    resolve,
+    text_in,
+)
 from nebbet.core.placeholders.typed import limit_of
 from nebbet.core.placeholders.typed import read as read_typed
 from nebbet.core.placeholders.world import Decision, Particular, World
@@ -28,6 +34,8 @@ __all__ = [
     "known_names",
     "language_of",
     "limit_of",
+    "member_of",
+    "members",
     "modifiers",
     "nearest",
     "read_typed",

@@ -229,6 +229,26 @@ def _fitting(placeholder: Placeholder, reading: typed.Reading) -> str:
     return placeholder.format
 
 
+def members(particular: Particular) -> int:
+    """How many members the list of a particular has; a single value is one, and so is a blank
+    that is still to be completed."""
+    value = particular.value
+    if isinstance(value, tuple):
+        return len(value)
+    return 0 if particular.text == "" else 1
+
+
+def member_of(particular: Particular, item: int, language: str) -> Particular:
+    """The particular of one member of a list, counted from 1; a single value is its only one."""
+    value = particular.value
+    if not isinstance(value, tuple):
+        return particular
+    if item > len(value):
+        return replace(particular, text=None, value=None)
+    one = value[item - 1]
+    return replace(particular, value=one, text=show(one, language, particular.placeholder.format))
+
+
 def text_in(particular: Particular, wanted: str, language: str) -> str | None:
     """What a particular reads as in a place with modifiers; None where it leaves a blank.
 

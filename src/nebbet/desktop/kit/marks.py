@@ -9,11 +9,12 @@ from PySide6.QtGui import (
     QPainter,
     QPen,
     QPyTextObject,
+    QTextBlock,
     QTextDocument,
     QTextFormat,
 )
 
-from nebbet.desktop.kit import bodydoc, theme
+from nebbet.desktop.kit import docformat, docread, theme
 
 Kind = Literal["blank", "value", "changed", "unknown"]
 
@@ -26,48 +27,101 @@ class Mark(NamedTuple):
     kind: Kind
 
 
-def paint_conditions(painter: QPainter, document: QTextDocument, *, named: bool) -> None:
-    """A rule beside every part that hangs on a condition; named says that its words are shown."""
-    layout, before = document.documentLayout(), ""
+def paint_hanging(painter: QPainter, document: QTextDocument, *, named: bool) -> None:
+    """A rule beside every part that hangs on a condition or a list; named says that its words are
+    shown."""
+    layout, before = document.documentLayout(), ("", "")
     look = theme.LIGHT  # paper is light in either scheme
-    for block in bodydoc.blocks(document):
-        when = bodydoc.condition_of(block)
-        if when:
+    for block in docread.blocks(document):
+        when, each = docformat.condition_of(block), docformat.list_of(block)
+        if when or each:
             rect = layout.blockBoundingRect(block)
-            left, top = rect.left() - 8, rect.top() - (12 if when == before else 0)
-            painter.setPen(QPen(QColor(look.plum), 2))
+            goes_on = (when, each) == before
+            left = _left(block, rect) - 8
+            top = rect.top() - (12 if goes_on else 0)
+            ink = QColor(look.plum if when else look.slate)
+            painter.setPen(QPen(ink, 2, _RULES[bool(when), bool(each)]))
             painter.drawLine(QPointF(left, top), QPointF(left, rect.bottom()))
-            if named and when != before:
+            if named and not goes_on:
+                said = [f"only if {when}" if when else "", f"for each of {each}" if each else ""]
                 painter.setFont(theme.ui_font(11))
-                painter.setPen(QColor(look.plum))
-                painter.drawText(QPointF(left, rect.top() - 5), f"only if {when}")
-        before = when
+                painter.setPen(ink)
+                painter.drawText(QPointF(left, rect.top() - 5), ", ".join(filter(None, said)))
+        before = (when, each)
 
 
-def paint_shapes(painter: QPainter, document: QTextDocument) -> None:
-    """The rule beside a quote, the line of a divider, and what is said of guidance."""
+_RULES = {
+    (True, False): Qt.PenStyle.SolidLine,
+    (False, True): Qt.PenStyle.DotLine,
+    (True, True): Qt.PenStyle.DashDotLine,
+}
+_HAIR = QColor("#C9C3BA")
+
+
+def _kind(block: QTextBlock) -> str:
+    return str(block.blockFormat().property(docformat.KIND) or "")
+
+
+def paint_shapes(painter: QPainter, document: QTextDocument, accent: str) -> None:
+    """The rule beside a quote, the line of a divider, the ground of a button, the hairline under a
+    fact, and what is said of guidance."""
     layout = document.documentLayout()
-    right = document.size().width() - document.documentMargin()
-    for block in bodydoc.blocks(document):
-        how = block.blockFormat()
-        kind = how.property(bodydoc.KIND)
-        if not (how.property(bodydoc.QUOTE) or kind):
+    for block in docread.blocks(document):
+        kind, quoted = _kind(block), block.blockFormat().property(docformat.QUOTE)
+        if not (quoted or kind):
             continue
         rect = layout.blockBoundingRect(block)
-        if kind == bodydoc.GUIDANCE:
-            slate = QColor(theme.LIGHT.slate)
-            painter.setPen(QPen(slate, 3))
-            painter.drawLine(rect.topLeft(), rect.bottomLeft())
-            painter.setFont(theme.ui_font(10))
-            painter.drawText(QPointF(rect.left() - 1, rect.top() - 1), "guidance, never sent")
-        if how.property(bodydoc.QUOTE):
-            painter.setPen(QPen(QColor("#C9C3BA"), 3))
-            left = rect.left() - 10
+        if kind == docformat.GUIDANCE:
+            _paint_guidance(painter, rect)
+        if quoted:
+            painter.setPen(QPen(_HAIR, 3))
+            left = _left(block, rect) - 10
             painter.drawLine(QPointF(left, rect.top()), QPointF(left, rect.bottom()))
-        if kind == bodydoc.DIVIDER and not block.text():
-            painter.setPen(QPen(QColor("#C9C3BA"), 1))
-            middle = rect.center().y()
-            painter.drawLine(QPointF(rect.left(), middle), QPointF(right, middle))
+        if kind == docformat.FACT or (kind == docformat.DIVIDER and not block.text()):
+            left, right = _reach(block)
+            y = rect.bottom() + 2 if kind == docformat.FACT else rect.center().y()
+            painter.setPen(QPen(_HAIR, 1))
+            painter.drawLine(QPointF(left, y), QPointF(right, y))
+        if kind == docformat.BUTTON:
+            _paint_button(painter, block, rect.topLeft(), accent)
+
+
+def _left(block: QTextBlock, rect: QRectF) -> float:
+    """Where the margin of a block ends, beside its first line."""
+    how = block.blockFormat()
+    return rect.left() + how.leftMargin() + how.textIndent()
+
+
+def _reach(block: QTextBlock) -> tuple[float, float]:
+    """Where the lines of a block begin and end, from left to right."""
+    layout = block.layout()
+    lines = [layout.lineAt(index).rect() for index in range(layout.lineCount())]
+    x = layout.position().x()
+    return (
+        x + min((line.left() for line in lines), default=0.0),
+        x + max((line.right() for line in lines), default=0.0),
+    )
+
+
+def _paint_guidance(painter: QPainter, rect: QRectF) -> None:
+    slate = QColor(theme.LIGHT.slate)
+    painter.setPen(QPen(slate, 3))
+    painter.drawLine(rect.topLeft(), rect.bottomLeft())
+    painter.setFont(theme.ui_font(10))
+    painter.drawText(QPointF(rect.left() - 1, rect.top() - 1), "guidance, never sent")
+
+
+def _paint_button(painter: QPainter, block: QTextBlock, origin: QPointF, accent: str) -> None:
+    """The ground of a button, as wide as its words."""
+    layout = block.layout()
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(accent))
+    for index in range(layout.lineCount()):
+        line = layout.lineAt(index).naturalTextRect().translated(origin)
+        if not block.text():
+            line.setWidth(80)
+        painter.drawRoundedRect(line.adjusted(-14, -6, 14, 6), 3, 3)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
 class StartMark(QPyTextObject):

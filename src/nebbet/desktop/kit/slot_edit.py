@@ -6,12 +6,12 @@ from typing import NamedTuple
 from PySide6.QtCore import QMimeData, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QInputMethodEvent, QKeyEvent, QKeySequence, QTextCursor
 
-from nebbet.core import inline
 from nebbet.core.body import Body
 from nebbet.core.inline import Line, Slot
 from nebbet.core.records import fold
-from nebbet.desktop.kit import bodydoc
-from nebbet.desktop.kit.bodydoc import BREAK, Shown, Writer, plain_format, slot_format
+from nebbet.desktop.kit import docformat, docread
+from nebbet.desktop.kit.docformat import BREAK, Shown, plain_format, slot_format
+from nebbet.desktop.kit.docwrite import Writer
 from nebbet.desktop.kit.marks import Kind, Mark
 from nebbet.desktop.kit.paper_edit import PaperEdit, is_redo
 from nebbet.desktop.kit.pictures import Pictures
@@ -163,11 +163,11 @@ class SlotEdit(PaperEdit):
         return self.writer(self._shown, self._next_id)
 
     def _scan(self) -> Iterator[Place]:
-        for block in bodydoc.blocks(self.document()):
+        for block in docread.blocks(self.document()):
             last: Place | None = None
-            for fragment in bodydoc.fragments(block):
+            for fragment in docread.fragments(block):
                 char_format = fragment.charFormat()
-                slot_id = char_format.property(bodydoc.SLOT_ID)
+                slot_id = char_format.property(docformat.SLOT_ID)
                 if last and last.id != slot_id:
                     yield last
                     last = None
@@ -177,8 +177,8 @@ class SlotEdit(PaperEdit):
                     if last:
                         last = last._replace(end=end, text=last.text + text)
                     else:
-                        slot = inline.slot(str(char_format.property(bodydoc.SLOT)))
-                        blank = bool(char_format.property(bodydoc.SLOT_BLANK))
+                        slot = docformat.slot_of(char_format)
+                        blank = bool(char_format.property(docformat.SLOT_BLANK))
                         last = Place(slot_id, slot, fragment.position(), end, text, blank)
             if last:
                 yield last
@@ -242,7 +242,7 @@ class SlotEdit(PaperEdit):
             base = cursor.charFormat()
             cursor.setPosition(place.start)
             cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
-            made = slot_format(base, place.slot.inner, place.id, blank=shown.blank)
+            made = slot_format(base, place.slot, place.id, blank=shown.blank)
             cursor.insertText(shown.text.replace("\n", BREAK), made)
         cursor.endEditBlock()
         self._loading = False
@@ -297,7 +297,7 @@ class SlotEdit(PaperEdit):
             cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
         probe = QTextCursor(self.document())
         probe.setPosition(place.start + 1)
-        made = slot_format(probe.charFormat(), place.slot.inner, place.id, blank=False)
+        made = slot_format(probe.charFormat(), place.slot, place.id, blank=False)
         self._active, self._inserting = place.id, True
         cursor.insertText(text, made)
         self._inserting = False
@@ -327,7 +327,7 @@ class SlotEdit(PaperEdit):
         deleting drops it, and nothing can be typed into it or joined with it."""
         cursor = self.textCursor()
         key = event.key()
-        kept = bodydoc.left_out(cursor.block())
+        kept = docread.left_out(cursor.block())
         if kept is None:
             return self._would_join(cursor, key)
         if key in _RETURN:
@@ -343,12 +343,12 @@ class SlotEdit(PaperEdit):
         if cursor.hasSelection():
             ends = (cursor.selectionStart(), cursor.selectionEnd())
             inside = (self.document().findBlock(end) for end in ends)
-            return key in _DELETING and any(bodydoc.left_out(b) is not None for b in inside)
+            return key in _DELETING and any(docread.left_out(b) is not None for b in inside)
         block = cursor.block()
         if key == Qt.Key.Key_Backspace and cursor.atBlockStart():
-            return bodydoc.left_out(block.previous()) is not None
+            return docread.left_out(block.previous()) is not None
         if key == Qt.Key.Key_Delete and cursor.atBlockEnd():
-            return bodydoc.left_out(block.next()) is not None
+            return docread.left_out(block.next()) is not None
         return False
 
     def _return(self, event: QKeyEvent) -> bool:
@@ -393,7 +393,7 @@ class SlotEdit(PaperEdit):
         base = cursor.charFormat()
         cursor.setPosition(place.start)
         cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
-        made = slot_format(base, place.slot.inner, place.id, blank=True)
+        made = slot_format(base, place.slot, place.id, blank=True)
         cursor.insertText(value.label or place.name, made)
         cursor.setPosition(place.start)
         cursor.setPosition(
@@ -403,7 +403,7 @@ class SlotEdit(PaperEdit):
     def inputMethodEvent(self, event: QInputMethodEvent) -> None:
         """Composed letters go into places like typed ones."""
         text = event.commitString()
-        if text and bodydoc.left_out(self.textCursor().block()) is not None:
+        if text and docread.left_out(self.textCursor().block()) is not None:
             event.accept()
             return
         if text and self._place_at(self.textCursor()) is not None:
@@ -415,7 +415,7 @@ class SlotEdit(PaperEdit):
     def insertFromMimeData(self, source: QMimeData) -> None:
         """Into a place goes plain text; elsewhere pasting is as on any paper."""
         place = self._place_at(self.textCursor())
-        if bodydoc.left_out(self.textCursor().block()) is not None:
+        if docread.left_out(self.textCursor().block()) is not None:
             return
         if place is None:
             super().insertFromMimeData(source)

@@ -13,9 +13,8 @@ from PySide6.QtGui import (
     QTextFormat,
 )
 
-from nebbet.core import inline
-from nebbet.core.inline import Slot
-from nebbet.desktop.kit import bodydoc, theme
+from nebbet.desktop.kit import theme
+from nebbet.desktop.kit.docformat import slot_of
 from nebbet.desktop.kit.marks import Kind, paint_mark
 
 _GAP = 5.0
@@ -91,8 +90,3 @@ def _small(font: QFont) -> QFont:
     made.setPixelSize(max(font.pixelSize() - 4, 9))
     made.setBold(False)
     return made
-
-
-def slot_of(text_format: QTextFormat) -> Slot:
-    """The placeholder that a format stands for."""
-    return inline.slot(str(text_format.property(bodydoc.SLOT)))

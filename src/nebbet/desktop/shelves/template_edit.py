@@ -17,7 +17,7 @@ from PySide6.QtWidgets import QToolTip
 from nebbet.core import inline
 from nebbet.core.checks import prompts_in
 from nebbet.core.inline import Slot
-from nebbet.desktop.kit import bodydoc
+from nebbet.desktop.kit import docformat, docread, docwrite
 from nebbet.desktop.kit.marks import Mark
 from nebbet.desktop.kit.paper_edit import PaperEdit
 from nebbet.desktop.kit.picker import Choice, ChoiceList
@@ -58,7 +58,7 @@ class TemplateEdit(PaperEdit):
         self._names = names
         super().__init__(pictures, single=single)
         self._drawer = SlotObject(names, self)
-        self.document().documentLayout().registerHandler(bodydoc.SLOT_OBJECT, self._drawer)
+        self.document().documentLayout().registerHandler(docformat.SLOT_OBJECT, self._drawer)
         self.offers = ChoiceList("Placeholders that fit")
         self.offers.setObjectName("popup")
         self.offers.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -71,7 +71,7 @@ class TemplateEdit(PaperEdit):
         """Mistyped braces; placeholders draw themselves."""
         query = self._query() if self.offers.isVisible() else None
         typing = query[0] if query else -1
-        for block in bodydoc.blocks(self.document()):
+        for block in docread.blocks(self.document()):
             for typo in inline.typos(block.text()):
                 start = block.position() + typo.place
                 if start != typing:
@@ -79,7 +79,7 @@ class TemplateEdit(PaperEdit):
 
     def written(self) -> str:
         """The text as it is written, with {{name}} where placeholders stand."""
-        lines = (bodydoc.read_block(block) for block in bodydoc.blocks(self.document()))
+        lines = (docread.read_block(block) for block in docread.blocks(self.document()))
         return "\n".join(inline.source(line) for line in lines)
 
     def refresh(self) -> None:
@@ -92,7 +92,7 @@ class TemplateEdit(PaperEdit):
         self._insert(self.textCursor(), inline.slot(name))
 
     def _insert(self, cursor: QTextCursor, slot: Slot) -> None:
-        bodydoc.insert_slot(cursor, slot, self.currentCharFormat())
+        docwrite.insert_slot(cursor, slot, self.currentCharFormat())
         self.setTextCursor(cursor)
 
     def slot_at(self, position: int) -> Slot | None:
@@ -102,7 +102,7 @@ class TemplateEdit(PaperEdit):
             return None
         cursor.setPosition(position + 1)
         found = cursor.charFormat()
-        return slot_object.slot_of(found) if bodydoc.is_slot(found) else None
+        return docformat.slot_of(found) if docformat.is_slot(found) else None
 
     def _selected(self) -> Slot | None:
         cursor = self.textCursor()
@@ -222,7 +222,7 @@ class TemplateEdit(PaperEdit):
             while not found.isNull():
                 style = found.charFormat()
                 found.removeSelectedText()
-                bodydoc.insert_slot(found, inline.slot(name), style)
+                docwrite.insert_slot(found, inline.slot(name), style)
                 found = self.document().find(words, found.position(), _EXACT)
         cursor.endEditBlock()
 
