@@ -99,7 +99,7 @@ def test_the_demo_is_made_fresh_or_kept(tmp_path: Path) -> None:
     assert all(t.state == "in use" and t.edition == 1 for t in found.templates.values())
     assert all(t.content.frame == FRAME_ID for t in found.templates.values())
     enclosures = [e for t in found.templates.values() for e in t.content.enclosures]
-    assert {e.file for e in enclosures} <= found.files
+    assert {e.file for e in enclosures} <= found.files.keys()
     bodies = [read(x.body) for t in found.templates.values() for x in t.content.texts.values()]
     assert all(bodies)
     library.put_file(b"mine", "mine.txt", "text/plain")

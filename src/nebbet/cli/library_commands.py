@@ -89,7 +89,9 @@ def render(
         moment, me, letter.language, letter.recipient, letter.case, letter.calendar
     )
     letter, found = letters.work_out(letter, world)
-    findings = checks.check(letter, found, catalogue.files.__contains__)
+    findings = checks.check(
+        letter, found, catalogue.files.__contains__, lambda file: catalogue.expired(file, on)
+    )
     for finding in findings:
         click.echo(f"{finding.severity}: {finding.sentence}", err=True)
     wanted = {fold(particular.name) for particular in found}
@@ -120,7 +122,7 @@ def check(ctx: click.Context, what: str, as_json: bool) -> None:
         content = _template(catalogue, what).content
         me = catalogue.members.get(settings.member)
         world = catalogue.world(_now(), me, next(iter(content.texts)), calendar=content.calendar)
-        found = checks.check_content(content, world)
+        found = checks.check_content(catalogue.included(content), world)
     if as_json:
         rows = [
             {"rule": f.rule, "severity": f.severity, "part": f.part, "sentence": f.sentence}
@@ -173,7 +175,7 @@ def _started(catalogue: Catalogue, template: str, to: str, about: str, lang: str
     if contact is None and case:
         contact = catalogue.contacts.get(case.contact)
     found = _template(catalogue, template)
-    return begin(found, "", recipient=contact, case=case, language=lang)
+    return begin(catalogue, found, "", recipient=contact, case=case, language=lang)
 
 
 def _template(catalogue: Catalogue, words: str) -> Template:

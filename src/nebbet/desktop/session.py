@@ -13,16 +13,17 @@ from msgspec import Struct
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from nebbet.core import dates, sums
+from nebbet.core import checks, dates, sums
+from nebbet.core.checks import Finding
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.message.encoded import EncodedFiles
-from nebbet.core.placeholders import World
+from nebbet.core.placeholders import Particular, World
 from nebbet.core.records import Member
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pictures import Pictures
-from nebbet.library.catalogue import Catalogue
+from nebbet.library.catalogue import Catalogue, LibraryFile
 from nebbet.library.disk import disk_explained, refuse_large
 from nebbet.post.entries import Registered, entry_for
 from nebbet.post.home import Home
@@ -200,6 +201,16 @@ class Session(QObject):
             letter.case,
             letter.calendar,
             self._answers.get(letter.template),
+        )
+
+    def findings(self, letter: Letter, particulars: tuple[Particular, ...]) -> tuple[Finding, ...]:
+        """What the checks find in a letter, now."""
+        day, catalogue = self.parts.now().date(), self.catalogue
+        return checks.check(
+            letter,
+            particulars,
+            catalogue.files.__contains__,
+            lambda file: catalogue.expired(file, day),
         )
 
     # Open letters
@@ -430,7 +441,8 @@ class Session(QObject):
         return read_file(self.library, path)
 
     def _file_added(self, enclosure: Enclosure, done: Callable[[Enclosure], None]) -> None:
-        files = self.catalogue.files | {enclosure.file}
+        made = LibraryFile(enclosure.name, enclosure.media_type, enclosure.size)
+        files = {enclosure.file: made, **self.catalogue.files}
         self.catalogue = replace(self.catalogue, files=files)
         done(enclosure)
 

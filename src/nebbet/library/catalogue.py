@@ -1,7 +1,7 @@
 """The library as everybody reads it: one frozen picture in memory."""
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import date, datetime
 from typing import Literal
 
 from msgspec import Struct, field
@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from nebbet.core import inline
 from nebbet.core.body import Frame
 from nebbet.core.dates import WorkingCalendar, zone_of
-from nebbet.core.letter import Content, Letter, Texts, start, uses
+from nebbet.core.letter import Content, Letter, Passage, Texts, included, passages_in, start, uses
 from nebbet.core.placeholders import World, implied
 from nebbet.core.ranking import Entry
 from nebbet.core.records import Case, Contact, Fact, Member, case_fields, fold
@@ -55,8 +55,21 @@ class Usage(Struct, frozen=True):
     weeks: tuple[int, ...] = ()
 
 
+class LibraryFile(Struct, frozen=True):
+    """A file of the library, without its content; size in bytes. valid_until is the last day on
+    which it should go out."""
+
+    name: str
+    media_type: str = "application/octet-stream"
+    size: int = 0
+    valid_until: date | None = None
+
+
 class Catalogue(Struct, frozen=True):
-    """Everything a window shows, read once and replaced whole when something changes."""
+    """Everything a window shows, read once and replaced whole when something changes.
+
+    files are by SHA-256; words are those that the team's spelling takes.
+    """
 
     shelves: tuple[Shelf, ...] = ()
     templates: Mapping[str, Template] = field(default_factory=dict)
@@ -65,13 +78,24 @@ class Catalogue(Struct, frozen=True):
     cases: Mapping[str, Case] = field(default_factory=dict)
     facts: Mapping[str, Fact] = field(default_factory=dict)
     frames: Mapping[str, Frame] = field(default_factory=dict)
-    files: frozenset[str] = frozenset()
+    passages: Mapping[str, Passage] = field(default_factory=dict)
+    files: Mapping[str, LibraryFile] = field(default_factory=dict)
+    words: frozenset[str] = frozenset()
     usage: Mapping[str, Usage] = field(default_factory=dict)
     calendar: WorkingCalendar = WorkingCalendar()
 
     def frame(self, name: str) -> Frame:
         """The frame of that id, or the plain one."""
         return self.frames.get(name, Frame())
+
+    def included(self, content: Content) -> Content:
+        """A template with its passages in their places."""
+        return included(content, self.passages)
+
+    def expired(self, file: str, day: date) -> date | None:
+        """The last day on which a file was to go out, if that is past."""
+        until = self.files[file].valid_until if file in self.files else None
+        return until if until is not None and until < day else None
 
     def usage_of(self, template: str) -> Usage:
         """How a template was used."""
@@ -115,6 +139,7 @@ class Catalogue(Struct, frozen=True):
 
 
 def begin(
+    catalogue: Catalogue,
     template: Template,
     letter_id: str,
     *,
@@ -125,7 +150,7 @@ def begin(
     """Take a template for a letter, which remembers template and edition."""
     return start(
         letter_id,
-        template.content,
+        catalogue.included(template.content),
         template=template.id,
         edition=template.edition,
         title=template.title,
@@ -165,6 +190,16 @@ def fact_users(catalogue: Catalogue, name: str) -> list[Template]:
             p.source == "fact" and fold(p.of) == fold(name) for p in template.content.placeholders
         )
     ]
+
+
+def passage_users(catalogue: Catalogue, passage: str) -> list[Template]:
+    """The templates that include a passage."""
+    return [t for t in catalogue.templates.values() if passage in passages_in(t.content)]
+
+
+def frame_users(catalogue: Catalogue, frame: str) -> list[Template]:
+    """The templates that stand in a frame."""
+    return [t for t in catalogue.templates.values() if t.content.frame == frame]
 
 
 def template_entries(catalogue: Catalogue) -> list[Entry]:

@@ -9,8 +9,8 @@ from sqlalchemy import Engine
 
 from nebbet.core.errors import NebbetError
 
-NEWEST = "0001"
-REVISIONS = ("0001",)
+NEWEST = "0002"
+REVISIONS = ("0001", NEWEST)
 _MAGIC = b"SQLite format 3\x00"
 
 Found = Literal["nothing", "current", "older"]

@@ -6,6 +6,7 @@ from typing import Any
 from sqlalchemy import (
     Boolean,
     Column,
+    Date,
     DateTime,
     Dialect,
     ForeignKey,
@@ -95,6 +96,14 @@ file = Table(
     Column("media_type", String(127), nullable=False),
     Column("size", Integer, nullable=False),
     Column("data", LargeBinary, nullable=False),
+    Column("valid_until", Date),
+)
+
+passage = Table(
+    "passage",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("data", Text, nullable=False),
 )
 
 frame = Table(

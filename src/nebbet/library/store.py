@@ -12,19 +12,28 @@ from sqlalchemy import Connection, Engine, RowMapping, Table, delete, insert, se
 from nebbet.core.body import Frame
 from nebbet.core.dates import WorkingCalendar, calendar_for
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Content
+from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import migrate, schema
-from nebbet.library.catalogue import USAGE_WEEKS, Catalogue, Shelf, State, Template, Usage
+from nebbet.library.catalogue import (
+    USAGE_WEEKS,
+    Catalogue,
+    LibraryFile,
+    Shelf,
+    State,
+    Template,
+    Usage,
+)
 from nebbet.library.disk import refuse_large
 from nebbet.library.engine import explained, sqlite_engine
 
-_Record = TypeVar("_Record", Member, Contact, Case, Frame, Fact)
+_Record = TypeVar("_Record", Member, Contact, Case, Frame, Fact, Passage)
 _RECORDS: Mapping[type, tuple[Table, str]] = {
     Member: (schema.member, "id"),
     Contact: (schema.contact, "id"),
     Case: (schema.case, "id"),
     Fact: (schema.fact, "name"),
+    Passage: (schema.passage, "id"),
 }
 
 
@@ -66,7 +75,9 @@ class Library:
                 cases=_records(connection, Case),
                 facts=_records(connection, Fact),
                 frames=_frames(connection),
-                files=frozenset(connection.scalars(select(schema.file.c.sha256))),
+                passages=_records(connection, Passage),
+                files=_files(connection),
+                words=_words(connection),
                 usage=_usage(connection, now),
                 calendar=_calendar(connection),
             )
@@ -111,7 +122,7 @@ class Library:
                 connection.execute(insert(schema.file).values(row))
         return sha256
 
-    def put(self, *records: Member | Contact | Case | Fact) -> None:
+    def put(self, *records: Member | Contact | Case | Fact | Passage) -> None:
         """Keep records, each in the place of an earlier one of the same id."""
         with explained("The change cannot be kept"), self.engine.begin() as connection:
             for record in records:
@@ -122,6 +133,23 @@ class Library:
         """Take a fact out of the library."""
         with explained("The fact cannot be removed"), self.engine.begin() as connection:
             connection.execute(delete(schema.fact).where(schema.fact.c.name == name))
+
+    def remove_passage(self, passage: str) -> None:
+        """Take a passage out of the library."""
+        with explained("The passage cannot be removed"), self.engine.begin() as connection:
+            connection.execute(delete(schema.passage).where(schema.passage.c.id == passage))
+
+    def set_valid_until(self, file: str, day: date | None) -> None:
+        """Say until when a file should go out; None is for good."""
+        change = update(schema.file).where(schema.file.c.sha256 == file).values(valid_until=day)
+        with explained("The file cannot be changed"), self.engine.begin() as connection:
+            connection.execute(change)
+
+    def add_word(self, word: str) -> None:
+        """Let the team's spelling take a word from now on."""
+        with explained("The word cannot be kept"), self.engine.begin() as connection:
+            words = sorted({*_words(connection), word})
+            _put_setting(connection, "words", msgspec.json.encode(words).decode())
 
     def put_frame(self, frame_id: str, frame: Frame) -> None:
         """Keep a frame."""
@@ -140,9 +168,7 @@ class Library:
         calendar_for(code, closed, zone, weekdays)
         value = _Calendar(code, dict(closed), weekdays, zone)
         with explained("The calendar cannot be kept"), self.engine.begin() as connection:
-            connection.execute(delete(schema.setting).where(schema.setting.c.name == "calendar"))
-            text = msgspec.json.encode(value).decode()
-            connection.execute(insert(schema.setting).values(name="calendar", value=text))
+            _put_setting(connection, "calendar", msgspec.json.encode(value).decode())
 
     def add_shelf(self, shelf: Shelf, position: int = 0) -> None:
         """Put up a shelf."""
@@ -224,6 +250,29 @@ def _put(connection: Connection, table: Table, key: str, value: str, record: obj
         connection.execute(insert(table).values(**{key: value, "data": data}))
 
 
+def _put_setting(connection: Connection, name: str, value: str) -> None:
+    connection.execute(delete(schema.setting).where(schema.setting.c.name == name))
+    connection.execute(insert(schema.setting).values(name=name, value=value))
+
+
+def _setting(connection: Connection, name: str) -> str | None:
+    statement = select(schema.setting.c.value).where(schema.setting.c.name == name)
+    return connection.scalar(statement)
+
+
+def _files(connection: Connection) -> dict[str, LibraryFile]:
+    table = schema.file.c
+    rows = connection.execute(
+        select(table.sha256, table.name, table.media_type, table.size, table.valid_until)
+    )
+    return {row[0]: LibraryFile(*row[1:]) for row in rows}
+
+
+def _words(connection: Connection) -> frozenset[str]:
+    text = _setting(connection, "words")
+    return msgspec.json.decode(text, type=frozenset[str]) if text else frozenset()
+
+
 def _decoded(rows: Iterable[tuple[str, str]], kind: type[_Record]) -> dict[str, _Record]:
     return {key: msgspec.json.decode(data, type=kind) for key, data in rows}
 
@@ -293,7 +342,6 @@ def _usage(connection: Connection, now: datetime) -> dict[str, Usage]:
 
 
 def _calendar(connection: Connection) -> WorkingCalendar:
-    statement = select(schema.setting.c.value).where(schema.setting.c.name == "calendar")
-    text = connection.scalar(statement)
+    text = _setting(connection, "calendar")
     kept = msgspec.json.decode(text, type=_Calendar) if text else _Calendar()
     return WorkingCalendar(kept.code, kept.closed, kept.weekdays, kept.zone)

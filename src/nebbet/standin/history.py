@@ -95,7 +95,7 @@ def _letter(
     token: str,
 ) -> tuple[Registered, str, bytes]:
     contact, case, member = about
-    letter = begin(template, token, recipient=contact, case=case)
+    letter = begin(catalogue, template, token, recipient=contact, case=case)
     for name, text in answers.items():
         letter = letters.answer(letter, name, text)
     world = catalogue.world(sent, member, letter.language, contact, case, letter.calendar)

@@ -42,7 +42,7 @@ from nebbet.core.body.model import (
 from nebbet.core.body.moving import duplicated, in_columns, moved, removed
 from nebbet.core.body.plain import render_plain
 from nebbet.core.body.read import read
-from nebbet.core.body.repeating import repeated
+from nebbet.core.body.repeating import collapsed, repeated
 from nebbet.core.body.tidy import sides, tidy
 from nebbet.core.body.write import write
 
@@ -69,6 +69,7 @@ __all__ = [
     "Placed",
     "Run",
     "Start",
+    "collapsed",
     "completed",
     "conditions",
     "decided",

@@ -50,3 +50,21 @@ def numbered(blocks: Body, item: int) -> Body:
         )
 
     return each_line(tuple(replace(block, item=item) for block in blocks), swap)
+
+
+def collapsed(body: Body) -> Body:
+    """A body in which what is repeated stands once, as a template has it, as far as its copies
+    are alike; a copy that a person changed stays beside the first."""
+    done: list[Block] = []
+    for (each, _, _), group in groupby(body, key=lambda b: (b.each, b.when, b.column)):
+        blocks = tuple(group)
+        if not each:
+            done += blocks
+            continue
+        first: Body | None = None
+        for _, held in groupby(blocks, key=lambda b: b.item):
+            bare = numbered(tuple(replace(block, out=False) for block in held), 0)
+            if first is None or bare != first:
+                done += bare
+            first = first or bare
+    return tuple(done)

@@ -2,13 +2,13 @@
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from datetime import date
 
 from msgspec.structs import replace
 
-from nebbet.core import addresses, inline
+from nebbet.core import addresses, body, inline
 from nebbet.core import letter as letters
 from nebbet.core.addresses import Address
-from nebbet.core.body import lines_of
 from nebbet.core.checks.findings import Finding, Remedy, Severity
 from nebbet.core.checks.prompts import prompts_in
 from nebbet.core.errors import NebbetError
@@ -24,16 +24,19 @@ _PROMISES = re.compile(
     r"|im anhang|vedlagt|vedlegg\w*)\b",
     re.IGNORECASE,
 )
-_COPIES = ("cc", "bcc", "reply_to")
-_COPY_NAMES = {"cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To"}
+_COPY_NAMES = letters.ADDRESS_LINES
 
 
 def check(
-    letter: Letter, particulars: Iterable[Particular], has_file: Callable[[str], bool]
+    letter: Letter,
+    particulars: Iterable[Particular],
+    has_file: Callable[[str], bool],
+    expired: Callable[[str], date | None] = lambda _file: None,
 ) -> tuple[Finding, ...]:
     """Check a completed letter; stops come first, then doubts, then notes.
 
-    has_file says whether the library holds a file, by SHA-256.
+    has_file says whether the library holds a file, by SHA-256; expired gives the last day on which
+    one was to go out, if that is past.
     """
     found = [
         *_values(letter, particulars),
@@ -42,7 +45,9 @@ def check(
         *_copies(letter),
         *_subject(letter),
         *_leftovers(letter),
+        *_passages(letter),
         *_attachments(letter, has_file),
+        *_expired(letter, expired),
     ]
     return tuple(f for grade in ("stop", "doubt", "note") for f in found if f.severity == grade)
 
@@ -60,6 +65,12 @@ def _values(letter: Letter, particulars: Iterable[Particular]) -> Iterator[Findi
             yield Finding(
                 "blank", "stop", "particulars", said, particular.name, _rename(particular)
             )
+    for slot in letters.slots(letter):
+        whole = known.get(fold(slot.name)) if slot.item and slot.text is None else None
+        if whole is not None and not whole.is_blank:
+            title = whole.placeholder.title
+            said = f"Number {slot.item} of {title} is not completed"
+            yield Finding("blank", "stop", "particulars", said, slot.key)
     told: set[str] = set()
     for slot in letters.slots(letter):
         if slot.modifiers and slot.inner not in told and fold(slot.name) in known:
@@ -128,13 +139,16 @@ def _copies(letter: Letter) -> Iterator[Finding]:
     seen = {}
     if letter.recipient and isinstance(to := addresses.one(letter.recipient.email), Address):
         seen[to.key] = "the recipient"
-    for part in _COPIES:
+    for part in _COPY_NAMES:
         line = getattr(letter, part)
         if any(isinstance(p, inline.Slot) and p.text is None for p in line):
             continue  # the blank itself is the finding
         found, problems = addresses.read(inline.shown(line))
         yield from (_not_valid(part, problem) for problem in problems)
-        if part == "reply_to":
+        if part == "mailbox" and len(found) > 1:
+            said = "A letter comes from one address: leave one in From"
+            yield Finding("address", "stop", part, said, found[1].spec)
+        if part in ("reply_to", "mailbox"):
             continue
         for address in found:
             if address.key in seen:
@@ -156,7 +170,7 @@ def _subject(letter: Letter) -> Iterator[Finding]:
 
 
 def _leftovers(letter: Letter) -> Iterator[Finding]:
-    for part, lines in (("subject", [letter.subject]), ("body", list(lines_of(letter.body)))):
+    for part, lines in (("subject", [letter.subject]), ("body", list(body.lines_of(letter.body)))):
         for line in lines:
             yield from _leftovers_in(part, line)
 
@@ -177,6 +191,21 @@ def _leftovers_in(part: str, line: inline.Line) -> Iterator[Finding]:
         yield Finding("leftover", "doubt", part, said, prompt)
 
 
+def _passages(letter: Letter) -> Iterator[Finding]:
+    for name in body.passages_of(letter.body):
+        said = f"The passage “{name}” is not in the library"
+        yield Finding("passage", "stop", "body", said, name)
+
+
+def _expired(letter: Letter, expired: Callable[[str], date | None]) -> Iterator[Finding]:
+    for attachment in letter.attached:
+        if day := expired(attachment.file):
+            name = inline.shown(attachment.name)
+            remedy = Remedy(f"Send without {name}", "drop attachment", attachment.file)
+            said = f"The attachment {name} was valid until {day:%d %B %Y}"
+            yield Finding("expired", "stop", "attachments", said, name, remedy)
+
+
 def _attachments(letter: Letter, has_file: Callable[[str], bool]) -> Iterator[Finding]:
     for attachment in letter.attached:
         if not has_file(attachment.file):
@@ -188,7 +217,7 @@ def _attachments(letter: Letter, has_file: Callable[[str], bool]) -> Iterator[Fi
         said = "The attachments are more than 20 MB together: many mail servers refuse that"
         yield Finding("attachment", "doubt", "attachments", said)
     if not letter.attached:
-        for line in lines_of(letter.body):
+        for line in body.lines_of(letter.body):
             if promise := _PROMISES.search(inline.shown(line)):
                 said = f"The text says “{promise[0]}”, but nothing is attached"
                 yield Finding("attachment", "doubt", "attachments", said, promise[0])

@@ -7,6 +7,7 @@ from decimal import Decimal
 from msgspec.structs import replace
 
 from nebbet.core import addresses, body, dates, inline, placeholders, sums
+from nebbet.core import letter as letters
 from nebbet.core.checks.findings import Finding, Remedy, Severity
 from nebbet.core.checks.prompts import prompts_in
 from nebbet.core.errors import NebbetError
@@ -102,9 +103,7 @@ def _modifiers(content: Content) -> Iterator[Finding]:
 
 
 def _conditions(content: Content, world: World) -> Iterator[Finding]:
-    found = [
-        when for texts in content.texts.values() for when in body.conditions(body.read(texts.body))
-    ]
+    found = [when for texts in content.texts.values() for when in body.conditions(texts.blocks)]
     found += [enclosure.when for enclosure in content.enclosures if enclosure.when]
     found += [copy.when for copy in content.copies.conditional]
     for when in dict.fromkeys(found):
@@ -228,7 +227,7 @@ def _texts(content: Content) -> Iterator[Finding]:
         if len(_as_example(texts.subject)) > LONGEST_SUBJECT:
             said = f"The subject is longer than {LONGEST_SUBJECT} signs ({code}): many cut it"
             yield Finding("subject", "doubt", "subject", said)
-        found = body.read(texts.body)
+        found = texts.blocks
         yield from _pieces(found, code)
         if not found:
             yield Finding("body", "doubt", "body", f"The text is empty ({code})")
@@ -280,7 +279,7 @@ def _plain(found: body.Body) -> tuple[str, ...]:
 
 
 def _copies(content: Content) -> Iterator[Finding]:
-    written = {"cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To"}
+    written = letters.ADDRESS_LINES
     lines = [(part, getattr(content.copies, part)) for part in written]
     lines += [(copy.part, copy.address) for copy in content.copies.conditional]
     for part, line in lines:

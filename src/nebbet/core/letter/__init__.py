@@ -1,17 +1,27 @@
 """The letter: a template being completed for one person."""
 
-from nebbet.core.letter.content import Content, Copies, Copy, Enclosure, Texts, older, text_for
+from nebbet.core.letter.content import (
+    ADDRESS_LINES,
+    Content,
+    Copies,
+    Copy,
+    Enclosure,
+    Texts,
+    older,
+    text_for,
+)
 from nebbet.core.letter.letter import (
+    LINES,
     Attachment,
     Letter,
     answer,
     attachment_for,
+    by_place,
     complete,
     counts_from_sending,
     from_json,
     in_language,
     keep_part,
-    merge_declared,
     names,
     rename,
     reworded,
@@ -21,27 +31,34 @@ from nebbet.core.letter.letter import (
     work_out,
     written,
 )
+from nebbet.core.letter.passages import Passage, included, merge_declared, passages_in
 from nebbet.core.letter.renaming import renamed
 from nebbet.core.letter.uses import uses
 
 __all__ = [
+    "ADDRESS_LINES",
+    "LINES",
     "Attachment",
     "Content",
     "Copies",
     "Copy",
     "Enclosure",
     "Letter",
+    "Passage",
     "Texts",
     "answer",
     "attachment_for",
+    "by_place",
     "complete",
     "counts_from_sending",
     "from_json",
     "in_language",
+    "included",
     "keep_part",
     "merge_declared",
     "names",
     "older",
+    "passages_in",
     "rename",
     "renamed",
     "reworded",

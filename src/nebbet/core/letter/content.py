@@ -5,6 +5,8 @@ from typing import Literal
 
 from msgspec import Struct, field
 
+from nebbet.core import inline
+from nebbet.core.body import Body, Markup, read
 from nebbet.core.placeholders import Placeholder
 
 
@@ -12,12 +14,21 @@ class Texts(Struct, frozen=True, omit_defaults=True):
     """Subject and body in one language; the body as source HTML, both with {{name}}.
 
     original is the fingerprint of the original text that this one was last written after; empty
-    in the original itself, and where it is not known.
+    in the original itself, and where it is not known. finished says that the body is HTML that
+    keeps its own markup.
     """
 
     subject: str = ""
     body: str = ""
     original: str = ""
+    finished: bool = False
+
+    @property
+    def blocks(self) -> Body:
+        """The body, read."""
+        if self.finished:
+            return (Markup(inline.parse(self.body)),)
+        return read(self.body)
 
     @property
     def fingerprint(self) -> str:
@@ -27,20 +38,26 @@ class Texts(Struct, frozen=True, omit_defaults=True):
 
 
 class Copy(Struct, frozen=True, omit_defaults=True):
-    """An address that is copied only under a condition; part is cc or bcc."""
+    """An address that is added only under a condition; part says where."""
 
-    part: Literal["cc", "bcc"]
+    part: Literal["to", "cc", "bcc"]
     address: str
     when: str
 
 
 class Copies(Struct, frozen=True, omit_defaults=True):
-    """Address lists of a template, with {{name}} where an address depends on the letter."""
+    """Address lists of a template, with {{name}} where an address depends on the letter.
+
+    mailbox is the team mailbox that the letter comes from; empty for the sender's own address. to
+    holds further recipients, beside the person one writes to.
+    """
 
     cc: str = ""
     bcc: str = ""
     reply_to: str = ""
     conditional: tuple[Copy, ...] = ()
+    mailbox: str = ""
+    to: str = ""
 
 
 class Enclosure(Struct, frozen=True, omit_defaults=True):
@@ -69,6 +86,15 @@ class Content(Struct, frozen=True, omit_defaults=True):
     enclosures: tuple[Enclosure, ...] = ()
     frame: str = ""
     calendar: str = ""
+
+
+ADDRESS_LINES = {
+    "mailbox": "From",
+    "reply_to": "Reply-To",
+    "to": "To",
+    "cc": "Cc",
+    "bcc": "Bcc",
+}
 
 
 def older(content: Content) -> tuple[str, ...]:

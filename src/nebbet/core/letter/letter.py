@@ -10,7 +10,7 @@ from nebbet.core import body, dates, inline
 from nebbet.core.body import Body
 from nebbet.core.errors import NebbetError
 from nebbet.core.inline import Line, Slot
-from nebbet.core.letter.content import Content, Enclosure, text_for
+from nebbet.core.letter.content import ADDRESS_LINES, Content, Enclosure, text_for
 from nebbet.core.placeholders import (
     Particular,
     Placeholder,
@@ -44,7 +44,9 @@ class Letter(Struct, frozen=True, omit_defaults=True):
     Every occurrence of a placeholder stays a slot, however often the values change; what a person
     rewords by hand is ordinary text. answers maps folded names to what a person typed. undecided
     holds the conditions that cannot be told yet, with the reason; what hangs on them stays in.
-    members holds how many members each list had over which something is repeated.
+    mailbox is the team mailbox it comes from, empty for the sender's own address; to holds
+    recipients beside the person it is written to. members holds how many members each list had
+    over which something is repeated.
     """
 
     id: str
@@ -57,6 +59,8 @@ class Letter(Struct, frozen=True, omit_defaults=True):
     cc: Line = ()
     bcc: Line = ()
     reply_to: Line = ()
+    mailbox: Line = ()
+    to: Line = ()
     attachments: tuple[Attachment, ...] = ()
     placeholders: tuple[Placeholder, ...] = ()
     frame: str = ""
@@ -73,7 +77,7 @@ class Letter(Struct, frozen=True, omit_defaults=True):
         return tuple(a for a in self.attachments if not a.out)
 
 
-LINES = ("subject", "cc", "bcc", "reply_to")
+LINES = ("subject", *ADDRESS_LINES)
 
 
 def start(
@@ -89,8 +93,10 @@ def start(
 ) -> Letter:
     """Take a template: a letter with its text in the recipient's language and nothing filled."""
     code, texts = text_for(content, language or (recipient.language if recipient else ""))
-    made = {part: _conditional(content, part) for part in ("cc", "bcc")}
-    lines = {part: _copies(getattr(content.copies, part), made[part]) for part in made}
+    made = {part: _conditional(content, part) for part in ("to", "cc", "bcc")}
+    lines = {
+        part: _copies(getattr(content.copies, part), made.get(part, [])) for part in ADDRESS_LINES
+    }
     return Letter(
         id=letter_id,
         template=template,
@@ -98,12 +104,10 @@ def start(
         title=title,
         language=code,
         subject=inline.parse(texts.subject),
-        body=body.read(texts.body),
-        cc=lines["cc"],
-        bcc=lines["bcc"],
-        reply_to=inline.parse(content.copies.reply_to),
+        body=texts.blocks,
+        **lines,  # type: ignore[arg-type]
         attachments=tuple(attachment_for(enclosure) for enclosure in content.enclosures),
-        placeholders=(*content.placeholders, *made["cc"], *made["bcc"]),
+        placeholders=(*content.placeholders, *(p for held in made.values() for p in held)),
         frame=content.frame,
         calendar=content.calendar,
         recipient=recipient,
@@ -146,8 +150,8 @@ def slots(letter: Letter) -> Iterator[Slot]:
     """Every place of a placeholder in what stands of a letter, in order."""
     yield from inline.slots(letter.subject)
     yield from body.slots(letter.body)
-    for line in (letter.cc, letter.bcc, letter.reply_to):
-        yield from inline.slots(line)
+    for part in ADDRESS_LINES:
+        yield from inline.slots(getattr(letter, part))
     for attachment in letter.attached:
         yield from inline.slots(attachment.name)
 
@@ -163,22 +167,32 @@ def conditions(letter: Letter) -> list[str]:
     return list(dict.fromkeys([*body.conditions(letter.body), *attached]))
 
 
+def by_place(letter: Letter, particulars: Iterable[Particular]) -> dict[str, Particular]:
+    """The particulars by what their places are kept by: the folded name and, in a part that is
+    repeated, the number of the member. What a person typed in such a place stands there alone."""
+    known = {fold(p.name): p for p in particulars}
+    for slot in slots(letter):
+        whole = known.get(fold(slot.name)) if slot.item else None
+        if whole is not None and fold(slot.key) not in known:
+            typed = letter.answers.get(fold(slot.key))
+            found = member_of(whole, slot.item, letter.language)
+            if typed is not None:
+                found = replace(found, text=typed or None, value=typed or None, answer=typed)
+            known[fold(slot.key)] = found
+    return known
+
+
 def complete(letter: Letter, particulars: Iterable[Particular]) -> Letter:
     """Fill every occurrence of every placeholder: subject, body, copies, attachment names.
 
     A place whose modifier does not fit its value stays blank; the checks say why.
     """
-    known = {fold(p.name): p for p in particulars}
+    known = by_place(letter, particulars)
 
     def text(slot: Slot) -> str | None:
-        found = known.get(fold(slot.name))
+        found = known.get(fold(slot.key))
         if found is None:
             return None
-        if slot.item:
-            typed = letter.answers.get(fold(slot.key))
-            if typed is not None:
-                return typed or None
-            found = member_of(found, slot.item, letter.language)
         try:
             return text_in(found, slot.modifiers, letter.language)
         except NebbetError:
@@ -286,23 +300,16 @@ def in_language(letter: Letter, content: Content, language: str) -> Letter | Non
     _, current = text_for(content, letter.language)
     untouched = inline.source(letter.subject) == inline.source(
         inline.parse(current.subject)
-    ) and body.write(letter.body) == body.write(body.read(current.body))
+    ) and body.write(body.collapsed(letter.body)) == body.write(current.blocks)
     if code == letter.language or not untouched:
         return None
     return replace(
         letter,
         language=code,
         subject=inline.parse(texts.subject),
-        body=body.read(texts.body),
+        body=texts.blocks,
+        members={},
     )
-
-
-def merge_declared(
-    first: Iterable[Placeholder], second: Iterable[Placeholder]
-) -> tuple[Placeholder, ...]:
-    """Both ledgers in one; where both declare a name, the first one's entry stays."""
-    merged = {fold(p.name): p for p in second} | {fold(p.name): p for p in first}
-    return tuple(merged.values())
 
 
 def rename(letter: Letter, wrong: str, right: str) -> Letter:

@@ -4,7 +4,7 @@ from msgspec.structs import replace
 
 from nebbet.core import body, dates, inline, sums
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter.content import Content, Copies, Texts
+from nebbet.core.letter.content import ADDRESS_LINES, Content, Copies, Texts
 from nebbet.core.placeholders import Placeholder, tried
 from nebbet.core.records import fold
 
@@ -28,11 +28,13 @@ def renamed(content: Content, old: str, new: str) -> Content:
 
 def _texts(texts: Texts, old: str, new: str, content: Content) -> Texts:
     """A renamed text; one that was as new as its original still is."""
-    made = Texts(_text(texts.subject, old, new), _body(texts.body, old, new))
+    made = replace(
+        texts, subject=_text(texts.subject, old, new), body=_body(texts, old, new), original=""
+    )
     first = next(iter(content.texts.values()))
     if texts.original != first.fingerprint:
         return replace(made, original=texts.original)
-    original = Texts(_text(first.subject, old, new), _body(first.body, old, new))
+    original = Texts(_text(first.subject, old, new), _body(first, old, new))
     return replace(made, original=original.fingerprint)
 
 
@@ -41,10 +43,20 @@ def _text(text: str, old: str, new: str) -> str:
     return inline.source(inline.renamed(line, lambda name: fold(name) == fold(old), new))
 
 
-def _body(source: str, old: str, new: str) -> str:
+def _body(texts: Texts, old: str, new: str) -> str:
     """Names stand in the text of a body and in its attributes, both as they are written."""
-    blocks = body.read(_text(source, old, new))
-    return body.write(tuple(replace(b, when=_sum(b.when, old, new)) for b in blocks))
+    source = _text(texts.body, old, new)
+    if texts.finished:
+        return source
+    blocks = body.read(source)
+    return body.write(
+        tuple(
+            replace(
+                b, when=_sum(b.when, old, new), each=new if fold(b.each) == fold(old) else b.each
+            )
+            for b in blocks
+        )
+    )
 
 
 def _copies(copies: Copies, old: str, new: str) -> Copies:
@@ -52,8 +64,8 @@ def _copies(copies: Copies, old: str, new: str) -> Copies:
         replace(c, address=_text(c.address, old, new), when=_sum(c.when, old, new))
         for c in copies.conditional
     )
-    cc, bcc, reply_to = (_text(t, old, new) for t in (copies.cc, copies.bcc, copies.reply_to))
-    return Copies(cc, bcc, reply_to, tuple(conditional))
+    lines = {part: _text(getattr(copies, part), old, new) for part in ADDRESS_LINES}
+    return Copies(**lines, conditional=tuple(conditional))
 
 
 def _declared(placeholder: Placeholder, old: str, new: str) -> Placeholder:

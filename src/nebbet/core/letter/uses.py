@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from nebbet.core import body, dates, inline, sums
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter.content import Content
+from nebbet.core.letter.content import ADDRESS_LINES, Content
 from nebbet.core.placeholders import Placeholder, tried
 from nebbet.core.records import fold
 
@@ -22,12 +22,14 @@ def uses(content: Content) -> dict[str, Counter[str]]:
 def _mentions(content: Content) -> Iterator[tuple[str, str]]:
     for texts in content.texts.values():
         yield from _slots("subject", texts.subject)
-        read = body.read(texts.body)
+        read = texts.blocks
         yield from (("text", slot.name) for slot in body.slots(read))
         for when in body.conditions(read):
             yield from (("conditions", name) for name in _sum(when))
+        yield from (("repeated parts", name) for name in body.lists_of(read))
     copies = content.copies
-    for line in (copies.cc, copies.bcc, copies.reply_to, *(c.address for c in copies.conditional)):
+    lines = (getattr(copies, part) for part in ADDRESS_LINES)
+    for line in (*lines, *(c.address for c in copies.conditional)):
         yield from _slots("copies", line)
     for enclosure in content.enclosures:
         yield from _slots("enclosures", enclosure.name)

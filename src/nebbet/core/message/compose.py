@@ -39,17 +39,20 @@ def compose(
     the boundaries). Raises NebbetError when a blank is not completed or an address is not one.
     """
     _refuse_blanks(letter)
-    to = _recipient(letter)
-    cc, bcc, reply_to = (_addresses(getattr(letter, part)) for part in ("cc", "bcc", "reply_to"))
+    lines = {part: _addresses(getattr(letter, part)) for part in letters.ADDRESS_LINES}
+    to, cc, bcc = (_recipient(letter), *lines["to"]), lines["cc"], lines["bcc"]
     author = Address(sender.name, _own(sender.email).spec)
+    mailbox = lines["mailbox"] or (author,)
     message_id = f"<{token()}@{author.spec.rpartition('@')[2]}>"
     subject = headers.clean(inline.shown(letter.subject))
     head = b"".join(
         [
             headers.text("Date", format_datetime(now)),
-            headers.addresses("From", (author,)),
-            headers.addresses("Reply-To", reply_to),
-            headers.addresses("To", (to,)),
+            headers.addresses("From", mailbox[:1]),
+            # RFC 5322 §3.6.2: who sends for another mailbox says so.
+            headers.addresses("Sender", (author,) if lines["mailbox"] else ()),
+            headers.addresses("Reply-To", lines["reply_to"]),
+            headers.addresses("To", to),
             headers.addresses("Cc", cc),
             headers.text("Subject", subject),
             headers.text("Message-ID", message_id),
@@ -57,12 +60,12 @@ def compose(
         ]
     )
     data = head + _content(letter, frame, files, token)
-    envelope = tuple(dict.fromkeys(a.spec for a in (to, *cc, *bcc)))
+    envelope = tuple(dict.fromkeys(a.spec for a in (*to, *cc, *bcc)))
     return Outgoing(data, author.spec, envelope, message_id, subject, addresses.write(bcc))
 
 
 def _refuse_blanks(letter: Letter) -> None:
-    lines = [letter.subject, letter.cc, letter.bcc, letter.reply_to]
+    lines = [getattr(letter, part) for part in letters.LINES]
     lines += [*lines_of(letter.body), *(a.name for a in letter.attached)]
     slots = (part for line in lines for part in line if isinstance(part, Slot))
     open_names = dict.fromkeys(slot.name for slot in slots if slot.text is None)

@@ -1,9 +1,19 @@
 """How the values of a letter stand on the paper."""
 
+from collections.abc import Iterable
+
+from nebbet.core import letter as letters
 from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Letter
 from nebbet.core.placeholders import Particular, text_in
 from nebbet.desktop.kit.marks import Kind
 from nebbet.desktop.kit.slot_edit import Value
+
+
+def values_of(letter: Letter, particulars: Iterable[Particular]) -> dict[str, Value]:
+    """How every value of a letter is shown, by what its places are kept by."""
+    found = letters.by_place(letter, particulars)
+    return {key: value_of(particular, letter.language) for key, particular in found.items()}
 
 
 def value_of(particular: Particular, language: str) -> Value:

@@ -29,8 +29,8 @@ class Place(NamedTuple):
 
     @property
     def name(self) -> str:
-        """The placeholder's name."""
-        return self.slot.name
+        """The placeholder's name, with the number of a list's member."""
+        return self.slot.key
 
     @property
     def shown(self) -> Shown:
@@ -132,7 +132,7 @@ class SlotEdit(PaperEdit):
         return self._values.get(fold(place.name), _NO_VALUE).answer == place.text
 
     def _shown(self, slot: Slot) -> Shown:
-        shown = self._values.get(fold(slot.name), _NO_VALUE).shown(slot)
+        shown = self._values.get(fold(slot.key), _NO_VALUE).shown(slot)
         return shown if shown.text else Shown(slot.name if shown.blank else "\u200b", shown.blank)
 
     def show_reshaped(self, body: Body, values: Mapping[str, Value]) -> None:
@@ -429,7 +429,7 @@ class SlotEdit(PaperEdit):
 
 
 def _same_slot(one: Slot, other: Slot) -> bool:
-    return (fold(one.name), one.modifiers) == (fold(other.name), other.modifiers)
+    return (fold(one.key), one.modifiers) == (fold(other.key), other.modifiers)
 
 
 def _differs(one: Place, other: Place) -> bool:

@@ -11,10 +11,10 @@ from nebbet.core.inline import Line
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import Case, Contact, fold
-from nebbet.desktop.kit.letter_values import value_of
+from nebbet.desktop.kit.letter_values import values_of
 from nebbet.desktop.kit.slot_edit import Value
 from nebbet.desktop.session import Session
-from nebbet.library.catalogue import Template, begin
+from nebbet.library.catalogue import Catalogue, Template, begin
 
 TOGETHER = 1500  # milliseconds within which typing is one act
 
@@ -63,10 +63,8 @@ class LetterModel(QObject):
     def _work_out(self, letter: Letter) -> None:
         world = self._session.world_for(letter)
         self.letter, self.particulars = letters.work_out(letter, world)
-        self.findings = checks.check(
-            self.letter, self.particulars, self._session.catalogue.files.__contains__
-        )
-        self.values = {fold(p.name): value_of(p, letter.language) for p in self.particulars}
+        self.findings = self._session.findings(self.letter, self.particulars)
+        self.values = values_of(self.letter, self.particulars)
 
     def _change(self, letter: Letter, act: str = "", *, text: bool = False) -> None:
         """Take a new state; text says that the words on the paper are other ones.
@@ -160,7 +158,8 @@ class LetterModel(QObject):
         template = self._session.catalogue.templates.get(letter.template)
         language = letter.recipient.language if letter.recipient else ""
         if template and template.edition == letter.edition and language:
-            other = letters.in_language(letter, template.content, language)
+            content = self._session.catalogue.included(template.content)
+            other = letters.in_language(letter, content, language)
             if other:
                 self._change(other, text=True)
                 return
@@ -192,16 +191,18 @@ class LetterModel(QObject):
     def start_over(self, template: Template) -> None:
         """Take a template in the place of all that is written; the recipient and case stay."""
         if self.letter:
-            self._change(started(self.letter, template), text=True)
+            catalogue = self._session.catalogue
+            self._change(started(catalogue, self.letter, template), text=True)
 
     def declare(self, template: Template) -> None:
         """Take over a template's placeholders, for a body that is put at the cursor."""
         if self.letter:
-            merged = letters.merge_declared(self.letter.placeholders, template.content.placeholders)
+            content = self._session.catalogue.included(template.content)
+            merged = letters.merge_declared(self.letter.placeholders, content.placeholders)
             self._change(replace(self.letter, placeholders=merged))
 
 
-def started(letter: Letter, template: Template) -> Letter:
+def started(catalogue: Catalogue, letter: Letter, template: Template) -> Letter:
     """A template taken for the same person and case, with what was already typed."""
-    made = begin(template, letter.id, recipient=letter.recipient, case=letter.case)
+    made = begin(catalogue, template, letter.id, recipient=letter.recipient, case=letter.case)
     return replace(made, answers=letter.answers)

@@ -10,7 +10,7 @@ from nebbet.core.letter import Letter
 from nebbet.core.records import fold
 from nebbet.desktop import offers
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.kit.letter_values import value_of
+from nebbet.desktop.kit.letter_values import values_of
 from nebbet.desktop.kit.picker import ChoiceList
 from nebbet.desktop.kit.sheet import paper_box
 from nebbet.desktop.kit.slot_edit import SlotEdit
@@ -84,15 +84,13 @@ class PullBox(QFrame):
         template = self._session.catalogue.templates.get(self.list.key)
         if template is None:
             return
-        letter = started(self._letter, template)
+        letter = started(self._session.catalogue, self._letter, template)
         world = self._session.world_for(letter)
         letter, values = letters.work_out(letter, world)
         labels = {fold(p.name): p.placeholder.title for p in values}
         self._subject.setText(inline.shown(letter.subject, lambda n: f"[{labels[fold(n)]}]"))
         self._body.set_frame(self._session.catalogue.frame(letter.frame))
-        self._body.show_content(
-            letter.body, {fold(p.name): value_of(p, letter.language) for p in values}
-        )
+        self._body.show_content(letter.body, values_of(letter, values))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Up, down and Return work from the field as from the list."""

@@ -3,7 +3,7 @@
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from nebbet.core import checks, inline
+from nebbet.core import inline
 from nebbet.core import letter as letters
 from nebbet.core.letter import Content, Letter
 from nebbet.core.placeholders import Particular
@@ -94,13 +94,15 @@ class TryIt(QWidget):
         catalogue = self._session.catalogue
         case = catalogue.cases.get(key)
         contact = catalogue.contacts.get(case.contact) if case else None
-        letter = letters.start(
-            "", self._content, recipient=contact, case=case, language=self._language
-        )
+        content = catalogue.included(self._content)
+        letter = letters.start("", content, recipient=contact, case=case, language=self._language)
         letter, values = letters.work_out(letter, self._session.world_for(letter))
         self.case.show_text(f"{case.number}, {case.title}" if case else "")
         self.to.setText(f"{contact.name} <{contact.email}>" if contact else "nobody")
-        shown = {fold(p.name): self._value(p, letter.language) for p in values}
+        shown = {
+            key: self._value(key, p, letter.language)
+            for key, p in letters.by_place(letter, values).items()
+        }
         self.sheet.set_frame(catalogue.frame(letter.frame))
         self.body.show_content(letter.body, shown)
         for part, line in self.lines.items():
@@ -109,10 +111,9 @@ class TryIt(QWidget):
         self._tell(letter, values)
         self._before = {fold(p.name): p.text for p in values}
 
-    def _value(self, particular: Particular, language: str) -> Value:
+    def _value(self, key: str, particular: Particular, language: str) -> Value:
         """A value; one that is another than in the case before has a double foot."""
         made = value_of(particular, language)
-        key = fold(particular.name)
         varies = key in self._before and self._before[key] != particular.text
         return made._replace(kind="changed") if varies and made.kind == "value" else made
 
@@ -123,7 +124,7 @@ class TryIt(QWidget):
         said += [f"left out: {', '.join(out)}"] if out else []
         self.files.setText("; ".join(said))
         self.files.setVisible(bool(said))
-        found = checks.check(letter, values, self._session.catalogue.files.__contains__)
+        found = self._session.findings(letter, values)
         lines = [f"{_MARKS[f.severity]} {f.sentence}" for f in found[:_MOST_FINDINGS]]
         if len(found) > _MOST_FINDINGS:
             lines.append(f"and {len(found) - _MOST_FINDINGS} more")

@@ -1,0 +1,88 @@
+"""Passages: pieces of text that many templates include, mended once for all of them."""
+
+from collections.abc import Iterable, Iterator, Mapping
+
+from msgspec import Struct, field
+from msgspec.structs import replace
+
+from nebbet.core import body
+from nebbet.core.body import Block, Body, Included
+from nebbet.core.letter.content import Content, Texts, text_for
+from nebbet.core.placeholders import Placeholder
+from nebbet.core.records import fold
+
+
+class Passage(Struct, frozen=True, omit_defaults=True):
+    """A shared piece of text. texts are bodies by language, the original first; placeholders are
+    what it declares beside the fields that everybody knows."""
+
+    id: str
+    title: str
+    texts: dict[str, str] = field(default_factory=lambda: {"en_GB": ""})
+    placeholders: tuple[Placeholder, ...] = ()
+
+    def blocks(self, language: str) -> Body:
+        """Its text in a language, or in the nearest one that it has. A passage holds no other."""
+        texts = {code: Texts(body=text) for code, text in self.texts.items()}
+        found = text_for(Content(texts), language)[1].blocks
+        return tuple(block for block in found if not isinstance(block, Included))
+
+
+def included(content: Content, passages: Mapping[str, Passage]) -> Content:
+    """A template with its passages in their places, and with what these declare; the template's
+    own declarations win. A passage that is not there keeps its place."""
+    wanted = passages_in(content)
+    if not wanted:
+        return content
+    texts = {
+        code: replace(texts, body=body.write(_filled(texts.blocks, passages, code)))
+        if _holds_passages(texts)
+        else texts
+        for code, texts in content.texts.items()
+    }
+    declared = [passages[name].placeholders for name in wanted if name in passages]
+    return replace(
+        content,
+        texts=texts,
+        placeholders=merge_declared(content.placeholders, (p for held in declared for p in held)),
+    )
+
+
+def passages_in(content: Content) -> list[str]:
+    """The ids of the passages that a template includes in any language, once each."""
+    found = (texts.blocks for texts in content.texts.values() if _holds_passages(texts))
+    return list(dict.fromkeys(name for held in found for name in body.passages_of(held)))
+
+
+def _holds_passages(texts: Texts) -> bool:
+    """Whether it is worth reading the text: most templates include nothing."""
+    return not texts.finished and "data-passage" in texts.body
+
+
+def _filled(blocks: Body, passages: Mapping[str, Passage], language: str) -> Body:
+    return body.tidy(made for block in blocks for made in _in_place(block, passages, language))
+
+
+def _in_place(block: Block, passages: Mapping[str, Passage], language: str) -> Iterator[Block]:
+    found = passages.get(block.passage) if isinstance(block, Included) else None
+    if found is None:
+        yield block
+        return
+    for piece in found.blocks(language):
+        yield replace(
+            piece,
+            when=" and ".join(f"({w})" for w in (block.when, piece.when))
+            if block.when and piece.when
+            else block.when or piece.when,
+            column=block.column or piece.column,
+            each=block.each or piece.each,
+            quote=block.quote or piece.quote,
+        )
+
+
+def merge_declared(
+    first: Iterable[Placeholder], second: Iterable[Placeholder]
+) -> tuple[Placeholder, ...]:
+    """Both ledgers in one; where both declare a name, the first one's entry stays."""
+    merged = {fold(p.name): p for p in second} | {fold(p.name): p for p in first}
+    return tuple(merged.values())
