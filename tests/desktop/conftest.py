@@ -91,6 +91,14 @@ class Hand:
             combination = QKeySequence(key)[0]
             QTest.keyClick(self.focus, combination.key(), combination.keyboardModifiers())
 
+    def put_in_use(self, note: str = "Better words") -> None:
+        """Put the template in the editor in use; if asked what changed, say so."""
+        self.press("Ctrl+Shift+S")
+        field = self.window.library.editor.note
+        if self.focus is field and not field.text():
+            self.type(note)
+            self.press("Return")
+
     # Mouse
 
     def click(self, widget: QWidget) -> None:

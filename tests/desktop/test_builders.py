@@ -296,7 +296,7 @@ def test_the_lead_builds_the_refund_table(hand: Hand) -> None:
     QApplication.processEvents()
     named(form.steps, "Take step 2 out").click()  # type: ignore[attr-defined]
     assert form.of.text() == "fare * by days before: 20 → 100%, 1 → 10%, else 0%"
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     assert saved(hand, 2).placeholders[-1] == Placeholder(
         "back", source="sum", of="fare * by days before: 20 → 100%, 1 → 10%, else 0%"
     )
@@ -320,8 +320,8 @@ def test_what_is_wrong_with_a_sum_is_said_while_it_is_written(
     retype(hand, form.of, text)
     assert said in form.note.text()
     assert form.note.property("wrong")
-    hand.press("Ctrl+S")
-    assert "Not saved yet." in hand.said
+    hand.put_in_use()
+    assert "Not in use yet" in hand.said
     assert template(hand).edition == 1
 
 
@@ -348,7 +348,7 @@ def test_every_row_of_the_form_reaches_the_edition(hand: Hand) -> None:
     choose(hand, form.source, SOURCES["first"])
     retype(hand, form.of, "recipient.mobile, sender.phone")
     retype(hand, form.fallback, "the desk")
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     assert saved(hand, 2).placeholders[-4:] == (
         Placeholder("gift", kind="money", currency="GBP", least="1", most="20", format="full",
                     hint="a small thank you", remember=True),
@@ -380,7 +380,8 @@ def test_renaming_reaches_sums_rules_and_conditions(hand: Hand) -> None:
     assert page.ledger.current is not None and page.ledger.current.name == "days left"
     form = go_to(page, "sailing")
     retype(hand, form.name, "crossing")
-    hand.press("Return", "Ctrl+S")
+    hand.press("Return")
+    hand.put_in_use()
     content = saved(hand, 2)
     by_name = {p.name: p.of for p in content.placeholders}
     assert by_name["amount"] == "fare * by days left: 14 → 100%, 3 → 75%, else 0%"
@@ -406,11 +407,12 @@ def test_paragraphs_belong_only_under_a_condition(hand: Hand) -> None:
     assert page.condition.note.text() == "2 > 4: no"
     hand.press("Return")
     assert hand.focus is page.body
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     body = saved(hand, 2, "complaint-first-answer").texts["en_GB"].body
     assert '<div data-when="case.passengers &gt; 4">\n<p>Your file has the number' in body
     page.condition.setFocus()
-    hand.press("Ctrl+A", "Delete", "Return", "Ctrl+S")
+    hand.press("Ctrl+A", "Delete", "Return")
+    hand.put_in_use()
     assert "data-when" not in saved(hand, 3, "complaint-first-answer").texts["en_GB"].body
 
 
@@ -426,7 +428,7 @@ def test_copies_enclosures_and_holidays_of_a_template(hand: Hand) -> None:
     retype(hand, page.calendar, "FR")
     assert page._calendar_note.text() == ""
     assert "skips" not in go_to(page, "answer by").note.text()
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     content = saved(hand, 2, "damage-claim")
     assert content.copies.conditional == (
         Copy("cc", "access@lislesound.example", 'case.ship is "Merrin"'),
@@ -434,7 +436,7 @@ def test_copies_enclosures_and_holidays_of_a_template(hand: Hand) -> None:
     assert content.enclosures[0].when == "case.ship is not blank"
     assert content.calendar == "FR"
     named(page.copies, "Remove copy 1").click()  # type: ignore[attr-defined]
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     assert saved(hand, 3, "damage-claim").copies.conditional == ()
 
 
@@ -492,7 +494,7 @@ def test_a_date_that_could_be_two_is_asked_back(hand: Hand) -> None:
     cursor.setPosition(cursor.selectionStart())
     page.body.setTextCursor(cursor)
     page.ledger.into_text.click()
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     saved(hand, 2, "complaint-first-answer")
     hand.press("Esc")
     take(hand, "complaint", "CP-2071")
@@ -519,7 +521,7 @@ def test_a_choice_is_chosen_and_remembered_for_the_next_letter(hand: Hand) -> No
     cursor.setPosition(cursor.selectionStart())
     page.body.setTextCursor(cursor)
     page.ledger.into_text.click()
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     saved(hand, 2, "complaint-first-answer")
     hand.press("Esc")
     take(hand, "complaint", "CP-2071")
@@ -598,7 +600,7 @@ def test_copies_follow_their_condition(hand: Hand) -> None:
 def test_an_attachment_that_is_left_out_can_be_attached_all_the_same(hand: Hand) -> None:
     page = edit(hand, "damage")
     retype(hand, named(page.enclosures, "Condition of enclosure 1"), 'case.ship is "Skua"')
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     saved(hand, 2, "damage-claim")
     hand.press("Esc")
     take(hand, "damage", "DC-1107")
@@ -640,7 +642,7 @@ def test_a_mistyped_template_is_mended_by_one_key(hand: Hand) -> None:
     hand.type("We pay {{amuont}} by {refund by}}.")
     (mark,) = page.body.marks()
     assert (mark.end - mark.start, mark.kind) == (len("{refund by}}"), "unknown")
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     assert "is mistyped: did you mean “{{refund by}}”" in hand.said
     hand.click(hand.window.notices.action)
     page.body.setFocus()
@@ -648,7 +650,7 @@ def test_a_mistyped_template_is_mended_by_one_key(hand: Hand) -> None:
     assert page.body.written() == "We pay {{amount}} by {{refund by}}."
     hand.press("Shift+F8")
     assert "nothing here that can be mended" in hand.said
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     assert "We pay {{amount}} by {{refund by}}." in saved(hand, 2).texts["en_GB"].body
 
 
@@ -775,7 +777,7 @@ def test_a_language_is_added_translated_and_falls_behind(hand: Hand) -> None:
     assert tabs(page) == ["English", "Polish (older)"]
     hand.click(page.languages.fresh)
     assert tabs(page) == ["English", "Polish"]
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     hand.until(lambda: "pl" in template(hand, "complaint-first-answer").content.texts)
     hand.click(page.languages.drop)
     assert tabs(page) == ["English"]
@@ -783,7 +785,7 @@ def test_a_language_is_added_translated_and_falls_behind(hand: Hand) -> None:
 
 def test_a_letter_in_an_added_language_follows_it(hand: Hand) -> None:
     page = edit(hand, "refund agreed")
-    page._add_language("nb")
+    page.manuscript._add_language("nb")
     page.body.selectAll()
     page.body.setFocus()
     hand.press("Delete")

@@ -121,7 +121,7 @@ def test_a_change_becomes_the_next_edition_and_the_old_one_stays(editor: Hand) -
     editor.type("as you wished")
     page.note.setFocus()
     editor.type("Kinder words")
-    editor.press("Ctrl+S")
+    editor.put_in_use()
     content = saved(editor, 2)
     assert "as you wished.</p>" in content.texts["en_GB"].body
     assert content.texts["fr"] == before.texts["fr"]
@@ -129,7 +129,7 @@ def test_a_change_becomes_the_next_edition_and_the_old_one_stays(editor: Hand) -
     assert template(editor).author == "benedek.roy"
     editions = editor.session.library.editions("refund-agreed")
     assert [t.content for t in editions[1:]] == [before]
-    assert page.save_button.text() == "Save as edition 3"
+    assert page.using.use_button.text() == "Put in use as edition 3"
     editor.until(lambda: editor.session.drafts == {})
 
 
@@ -148,7 +148,7 @@ def test_a_placeholder_is_inserted_declared_and_completed_in_a_letter(editor: Ha
     assert ledger.current.name == "bank name"
     editor.click(ledger.form.label)
     editor.type("Bank of the passenger")
-    editor.press("Ctrl+S")
+    editor.put_in_use()
     content = saved(editor, 2)
     assert content.placeholders[-1].label == "Bank of the passenger"
     editor.press("Esc")
@@ -186,7 +186,7 @@ def test_a_date_rule_is_explained_while_it_is_written(editor: Hand) -> None:
         "2 weeks after Wed 25 Nov 2026: Wed 9 Dec."
     )
     editor.press("Return")
-    editor.press("Ctrl+S")
+    editor.put_in_use()
     assert saved(editor, 2).placeholders[4].of == "today + 2 weeks"
 
 
@@ -197,7 +197,7 @@ def test_renaming_a_placeholder_renames_it_everywhere(editor: Hand) -> None:
     ledger.form.name.selectAll()
     editor.type("sum returned")
     editor.press("Return")
-    editor.press("Ctrl+S")
+    editor.put_in_use()
     content = saved(editor, 2)
     for texts in content.texts.values():
         assert "{{sum returned}}" in texts.subject
@@ -217,10 +217,10 @@ def test_doubts_ask_once_before_saving(editor: Hand, text: str, words: str, save
     page.body.selectAll()
     editor.press("Delete")
     editor.type(text)
-    editor.press("Ctrl+S")
+    editor.put_in_use()
     assert words in editor.said
-    assert "Save again to keep it so." in editor.said
-    editor.press("Ctrl+S")
+    assert "Put it in use again to keep it so." in editor.said
+    editor.put_in_use()
     saved(editor, 2)
 
 
@@ -228,8 +228,8 @@ def test_a_stop_is_never_saved(editor: Hand) -> None:
     page = editor.window.library.editor
     page.lines["cc"].setFocus()
     editor.type("nobody")
-    editor.press("Ctrl+S")
-    editor.press("Ctrl+S")
+    editor.put_in_use()
+    editor.put_in_use()
     assert "“nobody” in Cc is not a mail address" in editor.said
     assert template(editor).edition == 1
 
@@ -250,7 +250,7 @@ def test_formats_lists_links_and_headings(editor: Hand, monkeypatch: pytest.Monk
     editor.type("two")
     answer_question(monkeypatch, "www.lislesound.example/{{case.number}}")
     editor.press("Ctrl+K")
-    editor.press("Ctrl+S")
+    editor.put_in_use()
     source = saved(editor, 2).texts["en_GB"].body
     assert source == (
         "<h2>Title</h2>\n"
@@ -270,7 +270,7 @@ def test_a_picture_is_put_in(editor: Hand, tmp_path: Path, monkeypatch: pytest.M
     editor.window.library.editor.body.setFocus()
     editor.press("Ctrl+Shift+P")
     editor.until(lambda: "<img" in write(editor.window.library.editor.body.body()))
-    editor.press("Ctrl+S")
+    editor.put_in_use()
     source = saved(editor, 2).texts["en_GB"].body
     assert 'alt="Plan of the ports" width="480">' in source
 
@@ -292,7 +292,7 @@ def test_enclosures_are_dropped_named_and_removed(editor: Hand, tmp_path: Path) 
     enclosures.dropEvent(drop)
     editor.until(lambda: enclosures.enclosures)
     enclosures._rename(0, "Terms {{case.number}}.pdf")
-    editor.press("Ctrl+S")
+    editor.put_in_use()
     (enclosure,) = saved(editor, 2).enclosures
     assert (enclosure.name, enclosure.size) == ("Terms {{case.number}}.pdf", 14)
     assert editor.session.library.file_bytes(enclosure.file) == b"%PDF-1.4 terms"
@@ -304,14 +304,14 @@ def test_a_new_template_from_nothing(hand: Hand) -> None:
     hand.press("Ctrl+Shift+N")
     hand.until(lambda: hand.window.library.is_editing)
     page = hand.window.library.editor
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     assert "has no title yet" in hand.said
     hand.type("Thank you")
     page.lines["subject"].setFocus()
     hand.type("Thank you, {{recipient.first_name}}")
     page.body.setFocus()
     hand.type("It was a pleasure.")
-    hand.press("Ctrl+S")
+    hand.put_in_use()
     key = page._id
     content = saved(hand, 1, key)
     assert content.texts["en_GB"].body == "<p>It was a pleasure.</p>\n"
@@ -359,7 +359,7 @@ def test_a_library_that_cannot_be_written_says_so_and_keeps_the_text(editor: Han
     page = editor.window.library.editor
     page.body.setFocus()
     editor.type("New. ")
-    editor.press("Ctrl+S")
+    editor.put_in_use()
     editor.until(lambda: "read-only here" in editor.said)
     assert editor.said.startswith("The edition cannot be saved: it is read-only here.")
     assert "New. {{recipient" in page.body.written()

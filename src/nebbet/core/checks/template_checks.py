@@ -1,6 +1,6 @@
 """The checks of a template before it becomes an edition."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import date
 from decimal import Decimal
 
@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from nebbet.core import addresses, body, dates, inline, placeholders, sums
 from nebbet.core import letter as letters
 from nebbet.core.checks.findings import Finding, Remedy, Severity
+from nebbet.core.checks.frame_checks import check_frame
 from nebbet.core.checks.prompts import prompts_in
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, older, renamed, slots, start
@@ -19,8 +20,17 @@ from nebbet.core.values import Money, Value
 LONGEST_SUBJECT = 78  # RFC 5322 §2.1.1: a line should have no more
 
 
-def check_content(content: Content, world: World) -> tuple[Finding, ...]:
-    """Check every text of a template; stops first, then doubts. world gives facts and fields."""
+def check_content(
+    content: Content,
+    world: World,
+    frame: body.Frame | None = None,
+    expired: Callable[[str], date | None] = lambda _file: None,
+) -> tuple[Finding, ...]:
+    """Check every text of a template; stops first, then doubts.
+
+    content has its passages in their places. world gives facts and fields, expired the last day on
+    which a file was to go out, if that is past.
+    """
     found = [
         *_names(content, world),
         *_modifiers(content),
@@ -28,6 +38,8 @@ def check_content(content: Content, world: World) -> tuple[Finding, ...]:
         *_texts(content),
         *_languages(content),
         *_copies(content),
+        *_enclosures(content, expired),
+        *(check_frame(frame) if frame else ()),
     ]
     for placeholder in content.placeholders:
         found += _declaration(placeholder, content, world)
@@ -108,6 +120,9 @@ def _conditions(content: Content, world: World) -> Iterator[Finding]:
     found += [copy.when for copy in content.copies.conditional]
     for when in dict.fromkeys(found):
         yield from _sum(when, f"The condition “{when}”", when, content, world)
+    lists = [each for texts in content.texts.values() for each in body.lists_of(texts.blocks)]
+    for each in dict.fromkeys(lists):
+        yield from _needs([each], "A repeated part", content, world)
 
 
 def _sum(text: str, what: str, span: str, content: Content, world: World) -> Iterator[Finding]:
@@ -229,8 +244,7 @@ def _texts(content: Content) -> Iterator[Finding]:
             yield Finding("subject", "doubt", "subject", said)
         found = texts.blocks
         yield from _pieces(found, code)
-        if not found:
-            yield Finding("body", "doubt", "body", f"The text is empty ({code})")
+        yield from _whole(found, code)
         for part, lines in (("subject", (texts.subject,)), ("body", _plain(found))):
             where = "the subject" if part == "subject" else "the text"
             for prompt in (p for line in lines for p in prompts_in(line)):
@@ -242,19 +256,51 @@ def _texts(content: Content) -> Iterator[Finding]:
                 yield Finding("braces", "stop", part, typo.sentence, typo.text, mended)
 
 
+def _enclosures(content: Content, expired: Callable[[str], date | None]) -> Iterator[Finding]:
+    for enclosure in content.enclosures:
+        if day := expired(enclosure.file):
+            said = f"The enclosure {enclosure.name} was valid until {day:%d %B %Y}"
+            yield Finding("expired", "stop", "attachments", said, enclosure.name)
+
+
 def _as_example(text: str) -> str:
     """A line with words of a likely length in the place of its placeholders."""
     return inline.shown(inline.parse(text), blank=lambda _name: "Marrowby")
 
 
+def _whole(found: body.Body, code: str) -> Iterator[Finding]:
+    """Whether there is something to read, in the formatted and in the plain part."""
+    for name in body.passages_of(found):
+        said = f"The passage “{name}” is not in the library ({code})"
+        yield Finding("passage", "stop", "body", said, name)
+    if not found:
+        yield Finding("body", "doubt", "body", f"The text is empty ({code})")
+        return
+    words = "".join(inline.source(body.text_of(block)) for block in body.standing(found))
+    if not words.strip() and body.files_of(found):
+        said = f"The text is only in a picture ({code}): many cannot read that, or do not load it"
+        yield Finding("picture", "doubt", "body", said)
+    elif not body.render_plain(body.completed(found, lambda slot: slot.name)).strip():
+        yield Finding("body", "doubt", "body", f"The plain text is empty ({code})")
+
+
 def _pieces(found: body.Body, code: str) -> Iterator[Finding]:
     """Pictures and links that will not serve every reader."""
+    for block in found:
+        if isinstance(block, body.Button) and not _leads_somewhere(block.link):
+            words = inline.source(body.text_of(block))
+            said = f"The button “{words}” leads nowhere ({code})"
+            yield Finding("link", "stop", "body", said, words)
     parts = [part for block in found for part in block.inlines]
     for part in parts:
         if isinstance(part, body.Picture) and not inline.source(part.alt).strip():
             said = f"A picture has no words for readers who cannot see it ({code})"
             yield Finding("picture", "doubt", "body", said)
-        elif isinstance(part, body.Run) and part.link and not _leads_somewhere(part.link):
+        if (
+            isinstance(part, body.Run | body.Picture)
+            and part.link
+            and not _leads_somewhere(part.link)
+        ):
             address = inline.source(part.link)
             said = f"The link “{address}” leads nowhere ({code})"
             yield Finding("link", "stop", "body", said, address)
@@ -262,6 +308,8 @@ def _pieces(found: body.Body, code: str) -> Iterator[Finding]:
 
 def _leads_somewhere(link: inline.Line) -> bool:
     """Whether a link is a whole address once its placeholders are filled."""
+    if not link:
+        return False
     text = inline.shown(link, blank=lambda _name: "x.example")
     scheme, _, rest = text.partition(":")
     if scheme.casefold() in ("http", "https"):

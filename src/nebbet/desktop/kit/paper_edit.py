@@ -69,6 +69,13 @@ class PaperEdit(ShapedEdit):
         super().load(content, show)
         self._fit()
 
+    def show_words(self, words: str) -> None:
+        """Go to where some words stand, as far as they do."""
+        found = self.document().find(words) if words else QTextCursor()
+        if not found.isNull():
+            self.setTextCursor(found)
+        self.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
     # Pasting
 
     def createMimeDataFromSelection(self) -> QMimeData:

@@ -38,14 +38,19 @@ class ShapedEdit(QTextEdit):
     def writer(self, show: ShowSlot | None = None, first_id: int = 1) -> Writer:
         """What writes into this editor in the type of its frame."""
         style = paper_style(self._frame)
-        widest = self.viewport().width() - 2 * round(self.document().documentMargin())
         return Writer(
             style,
             show,
             first_id,
-            widest if self.isVisible() else 0,
+            self.widest,
             conditions=self.names_conditions,
         )
+
+    @property
+    def widest(self) -> int:
+        """How wide a picture can be, in pixels; 0 while that is not known."""
+        width = self.viewport().width() - 2 * round(self.document().documentMargin())
+        return width if self.isVisible() else 0
 
     def set_frame(self, frame: Frame) -> None:
         """Take the type and colours of a frame; shown with the next load."""
@@ -201,6 +206,45 @@ class ShapedEdit(QTextEdit):
             made.setFontUnderline(False)
             made.setForeground(QColor(self._frame.ink))
         cursor.mergeCharFormat(made)
+
+    def set_link_address(self, address: str) -> None:
+        """Let the whole link at the cursor lead elsewhere."""
+        cursor = self.textCursor()
+        old = cursor.charFormat().anchorHref()
+        if not old or not address:
+            return
+        block = cursor.block()
+        spans = [
+            (f.position(), f.length())
+            for f in docread.fragments(block)
+            if f.charFormat().anchorHref() == old
+        ]
+        made = QTextCharFormat()
+        docformat.dress_link(made, address, self._frame.accent)
+        change = QTextCursor(block)
+        change.beginEditBlock()
+        for start, length in spans:
+            change.setPosition(start)
+            change.setPosition(start + length, QTextCursor.MoveMode.KeepAnchor)
+            change.mergeCharFormat(made)
+        change.endEditBlock()
+
+    def set_button_link(self, address: str) -> None:
+        """Let the button at the cursor lead elsewhere."""
+        cursor = self.textCursor()
+        how = cursor.blockFormat()
+        how.setProperty(docformat.LINK, address)
+        cursor.setBlockFormat(how)
+
+    def put_picture(
+        self, position: int, file: str, alt: Line, width: int, height: int, link: Line
+    ) -> None:
+        """Put a picture in the place of the one at a position."""
+        cursor = QTextCursor(self.document())
+        cursor.setPosition(position)
+        cursor.setPosition(position + 1, QTextCursor.MoveMode.KeepAnchor)
+        picture = bodies.Picture(file, alt, width, height, link)
+        cursor.setCharFormat(docformat.image_format(picture, self.widest))
 
     def set_heading(self, level: int) -> None:
         """Turn the blocks of the selection into headings; 0 makes them paragraphs."""

@@ -222,6 +222,8 @@ QLineEdit, QPlainTextEdit, QComboBox {{
     padding: 2px 6px; min-height: 20px; selection-background-color: {plum};
     selection-color: {on_plum};
 }}
+QTextEdit#slotline {{ background: #FFFFFF; border: 1px solid {rule}; border-radius: 2px; }}
+QTextEdit#slotline:focus {{ border-color: {plum}; }}
 QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus {{
     border: 1px solid {plum};
 }}

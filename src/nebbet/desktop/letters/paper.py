@@ -15,7 +15,11 @@ from nebbet.desktop.kit.slot_edit import Place, SlotEdit
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.session import Session
 
-LINES = {"cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To", "subject": "Subject"}
+LINES = {
+    "mailbox": "From", "reply_to": "Reply-To", "to": "Also to", "cc": "Cc", "bcc": "Bcc",
+    "subject": "Subject",
+}  # fmt: skip
+_RARE = ("mailbox", "reply_to", "to", "cc", "bcc")
 
 
 class LetterPaper(QWidget):
@@ -39,7 +43,7 @@ class LetterPaper(QWidget):
         self.sheet = Sheet(rows, self.body)
         self.to.setPalette(theme.paper_palette())
         self.tools = BodyTools(self.body)
-        self.more = pieces.button("Cc, Bcc, Reply-To", self.show_all_rows, "words")
+        self.more = pieces.button("Cc, Bcc, From, Reply-To", self.show_all_rows, "words")
         self.tools.layout().addWidget(self.more)  # type: ignore[union-attr]
         pieces.fill(QVBoxLayout(self), self.tools, Desk(self.sheet), spacing=0)
         self._connect()
@@ -81,9 +85,9 @@ class LetterPaper(QWidget):
             line.show_content(getattr(letter, part), self._model.values)
         self.body.show_content(letter.body, self._model.values)
         self._shape = _shape(letter.body)
-        for part in ("cc", "bcc", "reply_to"):
+        for part in _RARE:
             self.sheet.show_row(LINES[part], bool(getattr(letter, part)))
-        self.more.setVisible(not all(getattr(letter, p) for p in ("cc", "bcc", "reply_to")))
+        self.more.setVisible(not all(getattr(letter, part) for part in _RARE))
         self._show_recipient()
 
     def _revert(self) -> None:
@@ -123,7 +127,7 @@ class LetterPaper(QWidget):
 
     def show_all_rows(self) -> None:
         """Show the copies rows and go to the first of them."""
-        for part in ("cc", "bcc", "reply_to"):
+        for part in _RARE:
             self.sheet.show_row(LINES[part], True)
         self.more.hide()
         self.lines["cc"].setFocus()
@@ -228,18 +232,12 @@ class LetterPaper(QWidget):
         elif part == "to":
             self.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
         elif part == "body":
-            self._find_words(span)
+            self.body.show_words(span)
         elif span:
             for editor in self.editors:
                 if place := editor.place_of(span):
                     editor.select_place(place)
                     return
-
-    def _find_words(self, words: str) -> None:
-        found = self.body.document().find(words)
-        if not found.isNull():
-            self.body.setTextCursor(found)
-        self.body.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
 
 def _shape(body: Body) -> tuple[bool, ...]:

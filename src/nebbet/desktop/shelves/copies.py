@@ -5,13 +5,15 @@ from typing import cast
 
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from nebbet.core.letter import Copy
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.shelves.condition import ConditionField, Resolve
+from nebbet.desktop.shelves.condition import ConditionField
+from nebbet.desktop.shelves.ledger import Ledger
+from nebbet.desktop.shelves.slot_line import SlotLine
 
-_PARTS = {"cc": "Cc", "bcc": "Bcc"}
+_PARTS = {"to": "To", "cc": "Cc", "bcc": "Bcc"}
 
 
 class ConditionalCopies(QWidget):
@@ -19,9 +21,9 @@ class ConditionalCopies(QWidget):
 
     changed = Signal()
 
-    def __init__(self, resolution: Resolve) -> None:
+    def __init__(self, ledger: Ledger) -> None:
         super().__init__()
-        self._resolution = resolution
+        self._ledger = ledger
         self.copies: list[Copy] = []
         self._rows = QVBoxLayout()
         self.add = pieces.button("Add an address", self._add, "words")
@@ -47,16 +49,16 @@ class ConditionalCopies(QWidget):
             part.addItem(words, key)
         part.setCurrentIndex(list(_PARTS).index(copy.part))
         theme.named(part, f"Kind of copy {index + 1}")
-        address = QLineEdit(copy.address)
-        address.setPlaceholderText("address; may hold {{name}}")
-        theme.named(address, f"Address of copy {index + 1}")
-        when = ConditionField(f"Condition of copy {index + 1}", self._resolution)
+        address = SlotLine(f"Address of copy {index + 1}", self._ledger, "address, or {{name}}")
+        address.set_text(copy.address)
+        when = ConditionField(f"Condition of copy {index + 1}", self._ledger.resolution)
         when.setText(copy.when)
         drop = pieces.tool("x", f"Remove copy {index + 1}", partial(self._drop, index))
         part.currentIndexChanged.connect(
             lambda _i: self._take(index, part=cast(str, part.currentData()))
         )
-        address.textEdited.connect(lambda text: self._take(index, address=text.strip()))
+        address.edited.connect(lambda: self._take(index, address=address.text().strip()))
+        address.entered.connect(self.focusNextChild)
         when.textEdited.connect(lambda text: self._take(index, when=text.strip()))
         self._rows.addLayout(pieces.row(part, pieces.grow(address), drop, spacing=4))
         self._rows.addLayout(pieces.row(pieces.label("only if", "faint"), pieces.grow(when)))
@@ -72,7 +74,7 @@ class ConditionalCopies(QWidget):
         self.copies.append(Copy("cc", "", ""))
         self._show()
         self.changed.emit()
-        for field in self.findChildren(QLineEdit):
+        for field in self.findChildren(SlotLine):
             if field.accessibleName() == f"Address of copy {len(self.copies)}":
                 field.show()
                 field.setFocus()

@@ -1,5 +1,6 @@
 """The enclosures of a template: library files with the names they get in the message."""
 
+from datetime import date
 from functools import partial
 
 from msgspec.structs import replace
@@ -8,10 +9,12 @@ from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core.letter import Enclosure
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.kit.body_tools import AddFiles
 from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
-from nebbet.desktop.shelves.condition import ConditionField, Resolve
+from nebbet.desktop.session import Session
+from nebbet.desktop.shelves.condition import ConditionField
+from nebbet.desktop.shelves.ledger import Ledger
+from nebbet.desktop.shelves.slot_line import SlotLine
 
 
 class Enclosures(FileDrop):
@@ -19,10 +22,9 @@ class Enclosures(FileDrop):
 
     changed = Signal()
 
-    def __init__(self, add_files: AddFiles, resolution: Resolve) -> None:
+    def __init__(self, session: Session, ledger: Ledger) -> None:
         super().__init__(self.take_paths)
-        self._resolution = resolution
-        self._add_files = add_files
+        self._session, self._ledger = session, ledger
         self.enclosures: list[Enclosure] = []
         self._rows = QVBoxLayout()
         self.add = pieces.button("Add a file…", self.ask_for_files, "words")
@@ -38,21 +40,66 @@ class Enclosures(FileDrop):
         pieces.clear(self._rows)
         last: QWidget = self.add
         for index, enclosure in enumerate(self.enclosures):
-            name = QLineEdit(enclosure.name)
-            theme.named(name, f"Name of enclosure {index + 1}", "may hold {{placeholders}}")
-            name.textEdited.connect(partial(self._rename, index))
-            size = pieces.label(size_words(enclosure.size), "note")
-            drop = pieces.tool("x", f"Remove {enclosure.name}", partial(self._drop, index))
-            when = ConditionField(f"Condition of enclosure {index + 1}", self._resolution)
-            when.setText(enclosure.when)
-            when.textEdited.connect(partial(self._condition, index))
-            self._rows.addLayout(pieces.row(pieces.grow(name), size, drop))
-            self._rows.addLayout(pieces.row(pieces.label("only if", "faint"), pieces.grow(when)))
-            self._rows.addWidget(when.note)
-            pieces.tab_through(last, name, when, drop)
-            last = drop
+            last = self._show_row(index, enclosure, last)
+        self._rows.addWidget(pieces.label(self._total(), "note", wrap=True))
+
+    def _show_row(self, index: int, enclosure: Enclosure, last: QWidget) -> QWidget:
+        number = index + 1
+        name = SlotLine(f"Name of enclosure {number}", self._ledger)
+        name.set_text(enclosure.name)
+        name.edited.connect(lambda: self._rename(index, name.text().strip()))
+        name.entered.connect(self.focusNextChild)
+        size = pieces.label(size_words(enclosure.size), "note")
+        drop = pieces.tool("x", f"Remove {enclosure.name}", partial(self._drop, index))
+        when = ConditionField(f"Condition of enclosure {number}", self._ledger.resolution)
+        when.setText(enclosure.when)
+        when.textEdited.connect(partial(self._condition, index))
+        until = self._until(number, enclosure)
+        self._rows.addLayout(pieces.row(pieces.grow(name), size, drop))
+        self._rows.addLayout(pieces.row(pieces.label("only if", "faint"), pieces.grow(when)))
+        self._rows.addWidget(when.note)
+        self._rows.addLayout(pieces.row(pieces.label("valid until", "faint"), pieces.grow(until)))
+        pieces.tab_through(last, name, drop, when, until)
+        return until
+
+    def _until(self, number: int, enclosure: Enclosure) -> QLineEdit:
+        """The last day on which the file should go out; it holds wherever the file is used."""
+        until = QLineEdit()
+        theme.named(until, f"Last day of enclosure {number}", "holds wherever the file is used")
+        until.setPlaceholderText("no end, or a day: 2027-03-31")
+        held = self._session.catalogue.files.get(enclosure.file)
+        if held and held.valid_until:
+            until.setText(held.valid_until.isoformat())
+            past = self._session.catalogue.expired(enclosure.file, self._session.parts.now().date())
+            pieces.restyle(until, "wrong", bool(past))
+        until.editingFinished.connect(lambda: self._set_until(enclosure.file, until))
+        return until
+
+    def _set_until(self, file: str, field: QLineEdit) -> None:
+        text = field.text().strip()
+        held = self._session.catalogue.files.get(file)
+        try:
+            day = date.fromisoformat(text) if text else None
+        except ValueError:
+            self._session.voice.say(
+                f"“{text}” is no day; the last day stays as it was. Write it as 2027-03-31."
+            )
+            return
+        if held is None or held.valid_until == day:
+            return
+        library = self._session.library
+        said = f"goes out until {day:%d %B %Y}" if day else "goes out without an end"
+        self._session.change_library(
+            lambda: library.set_valid_until(file, day),
+            lambda _result: self._session.voice.say(f"{held.name} {said}, in every template."),
+        )
+
+    def _total(self) -> str:
+        """What the files weigh in the message: base64 makes four bytes of three (RFC 2045)."""
         if not self.enclosures:
-            self._rows.addWidget(pieces.label("None. Drop a file here, or add one.", "note"))
+            return "None. Drop a file here, or add one."
+        encoded = sum(-(-e.size // 3) * 4 for e in self.enclosures)
+        return f"{size_words(encoded)} in the message, encoded."
 
     def _rename(self, index: int, name: str) -> None:
         self.enclosures[index] = replace(self.enclosures[index], name=name)
@@ -75,4 +122,4 @@ class Enclosures(FileDrop):
 
     def take_paths(self, paths: list[str]) -> None:
         """Take files into the library and put them here."""
-        self._add_files(paths, self.take)
+        self._session.add_files(paths, self.take)

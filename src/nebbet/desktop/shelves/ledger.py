@@ -13,6 +13,7 @@ from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.marks import Kind
 from nebbet.desktop.kit.picker import Choice, ChoiceList, Picker
+from nebbet.desktop.shelves.block_object import Piece
 from nebbet.desktop.shelves.declaration import SOURCES, Declaration, field_names
 from nebbet.library.catalogue import Catalogue
 
@@ -35,6 +36,7 @@ class Ledger(QWidget):
         self._catalogue, self._world = catalogue, world
         self.placeholders: list[Placeholder] = []
         self._uses: Mapping[str, Mapping[str, int]] = {}
+        self.language = ""
         self.inserter = Picker(
             "Insert a placeholder", self.offer, "Insert a placeholder: type a few letters"
         )
@@ -90,6 +92,24 @@ class Ledger(QWidget):
         about, particular = self._example(found)
         given = f"{about}{particular.text}. " if particular.text else ""
         return f"{SOURCES[found.source]}. {given}{particular.note}"
+
+    def passage(self, passage: str) -> Piece:
+        """What a passage says in the language at hand."""
+        found = self._catalogue().passages.get(passage)
+        if found is None:
+            return Piece(f"The passage “{passage}” is not in the library", ())
+        return Piece(f"passage: {found.title}", found.blocks(self.language))
+
+    def lists(self, words: str) -> list[Choice]:
+        """The lists over which a part can be repeated, by some words."""
+        case = self._world().case
+        names = [p.name for p in self.placeholders]
+        names += [f"case.{name}" for name in records.case_fields(case)] if case else []
+        resolution = self.resolution()
+        found = {n: resolution.particular(n) for n in names}
+        fits = [n for n, p in found.items() if isinstance(p.value, tuple)]
+        entries = [Entry(n, (n.replace(".", " ").replace("_", " "),)) for n in fits]
+        return [Choice(n, n, found[n].text or "") for n in ranking.find(words, entries)]
 
     def go_to(self, name: str) -> None:
         """Go to one entry."""

@@ -11,6 +11,7 @@ from PySide6.QtGui import (
     QMouseEvent,
     QTextCursor,
     QTextDocument,
+    QTextFormat,
 )
 from PySide6.QtWidgets import QToolTip
 
@@ -23,6 +24,7 @@ from nebbet.desktop.kit.paper_edit import PaperEdit
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.pictures import Pictures
 from nebbet.desktop.shelves import slot_object
+from nebbet.desktop.shelves.block_object import BlockObject, Piece
 from nebbet.desktop.shelves.slot_object import SlotObject
 
 _LONGEST_QUERY = 60
@@ -41,6 +43,9 @@ class Names(slot_object.Known, Protocol):
     def describe(self, name: str) -> str:
         """One line on a placeholder."""
 
+    def passage(self, passage: str) -> Piece:
+        """What a passage says here."""
+
 
 class TemplateEdit(PaperEdit):
     """Writes placeholders as single objects, and mistyped braces as marked text.
@@ -58,14 +63,30 @@ class TemplateEdit(PaperEdit):
         self._names = names
         super().__init__(pictures, single=single)
         self._drawer = SlotObject(names, self)
-        self.document().documentLayout().registerHandler(docformat.SLOT_OBJECT, self._drawer)
+        self._piece_drawer = BlockObject(self._piece, self._draw_slots, self.writer, self)
+        self._draw_slots(self.document())
+        layout = self.document().documentLayout()
+        layout.registerHandler(docformat.PASSAGE_OBJECT, self._piece_drawer)
         self.offers = ChoiceList("Placeholders that fit")
         self.offers.setObjectName("popup")
         self.offers.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.offers.hide()
         self.offers.itemClicked.connect(lambda _item: self._choose())
 
+    def _draw_slots(self, document: QTextDocument) -> None:
+        document.documentLayout().registerHandler(docformat.SLOT_OBJECT, self._drawer)
+
+    def _piece(self, text_format: QTextFormat) -> Piece:
+        return self._names.passage(str(text_format.property(docformat.PASSAGE)))
+
     # What stands here
+
+    def passage_at_cursor(self) -> str:
+        """The passage that the cursor stands at, or nothing."""
+        for fragment in docread.fragments(self.textCursor().block()):
+            if fragment.charFormat().objectType() == docformat.PASSAGE_OBJECT:
+                return str(fragment.charFormat().property(docformat.PASSAGE))
+        return ""
 
     def marks(self) -> Iterator[Mark]:
         """Mistyped braces; placeholders draw themselves."""

@@ -16,7 +16,10 @@ from nebbet.desktop.kit.sheet import Desk, Sheet
 from nebbet.desktop.kit.slot_edit import SlotEdit, Value
 from nebbet.desktop.session import Session
 
-_LINES = {"cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To", "subject": "Subject"}
+_LINES = {
+    "mailbox": "From", "reply_to": "Reply-To", "to": "Also to", "cc": "Cc", "bcc": "Bcc",
+    "subject": "Subject",
+}  # fmt: skip
 _MOST_FINDINGS = 4
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
 

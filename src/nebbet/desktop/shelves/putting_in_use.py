@@ -1,0 +1,99 @@
+"""Putting a template in use: what the checks find, one line on what changed, and the edition."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+
+from nebbet.core import checks
+from nebbet.core.checks import Finding, Remedy
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.picker import Choice, ChoiceList
+
+_TONES = {"stop": "brick", "doubt": "ochre_edge", "note": "slate"}
+_MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
+
+
+class PuttingInUse(QWidget):
+    """The pane under the ledger. wanted says that the template is to be put in use, go that
+    somebody wants to see where a finding is, mend that it is to be mended."""
+
+    wanted = Signal()
+    go = Signal(object)
+    mend = Signal()
+
+    def __init__(self, keep: Callable[[], None]) -> None:
+        super().__init__()
+        self._found: tuple[Finding, ...] = ()
+        self._accepted: tuple[Finding, ...] = ()
+        self.list = ChoiceList("Findings on this template")
+        self.list.setFixedHeight(118)
+        self.list.itemActivated.connect(lambda _item: self.show_place())
+        self.list.itemClicked.connect(lambda _item: self.show_place())
+        self.mend_button = pieces.button("Mend (Shift+F8)", self.mend.emit, "words")
+        self.note = QLineEdit()
+        theme.named(self.note, "What changed")
+        self.note.setPlaceholderText("What changed, in one line")
+        self.note.returnPressed.connect(self.wanted.emit)
+        self.use_button = pieces.button("Put in use", self.wanted.emit, "primary", "Ctrl+Shift+S")
+        self.keep_button = pieces.button("Keep as draft", keep, hint="Ctrl+S")
+        self.state = pieces.label("", "note", wrap=True)
+        pieces.fill(
+            QVBoxLayout(self),
+            self.list,
+            pieces.row(self.mend_button, None),
+            self.note,
+            pieces.row(self.keep_button, pieces.grow(self.use_button)),
+            self.state,
+        )
+        self.show_findings(())
+
+    def show_findings(self, found: tuple[Finding, ...]) -> None:
+        """List what is wrong, the gravest first."""
+        self._found = found
+        chosen = self.list.currentRow()
+        self.list.show_choices(
+            [
+                Choice(str(number), f"{_MARKS[f.severity]} {f.sentence}", tone=_TONES[f.severity])
+                for number, f in enumerate(found)
+            ]
+        )
+        self.list.setCurrentRow(min(chosen, len(found) - 1))
+        for row, finding in enumerate(found):
+            self.list.item(row).setToolTip(finding.sentence)
+        self.list.setVisible(bool(found))
+        self.mend_button.setVisible(any(f.remedy for f in found))
+
+    def step(self) -> None:
+        """Go to the next finding and show where it is."""
+        if self._found:
+            self.list.setCurrentRow((self.list.currentRow() + 1) % len(self._found))
+            self.show_place()
+
+    def show_place(self) -> None:
+        """Show where the finding at hand is."""
+        if self.list.key:
+            self.go.emit(self._found[int(self.list.key)])
+
+    def forget(self) -> None:
+        """The text has changed: doubts are asked about again."""
+        self._accepted = ()
+
+    @property
+    def first_remedy(self) -> Remedy | None:
+        """What mends the first finding, if anything does."""
+        return self._found[0].remedy if self._found else None
+
+    def refusal(self, found: tuple[Finding, ...]) -> str:
+        """Why a template with these findings is not put in use yet, or nothing; a doubt is told
+        once, a stop as long as it is there."""
+        grade = checks.worst(found)
+        self.show_findings(found)
+        if grade == "stop" or (grade == "doubt" and found != self._accepted):
+            self._accepted = found
+            more = f" ({len(found) - 1} more)" if len(found) > 1 else ""
+            advice = "Mend it first." if grade == "stop" else "Put it in use again to keep it so."
+            said = found[0].sentence
+            end = "" if said.endswith("?") and not more else "."
+            return f"Not in use yet; your draft is kept. {said}{more}{end} {advice}"
+        return ""
