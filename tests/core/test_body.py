@@ -158,11 +158,11 @@ def test_links_that_lead_somewhere_stay(address: str) -> None:
 
 
 def test_hostile_html_is_bounded() -> None:
-    """300 nested tables, 5 MB of text, ten thousand nested lists: read in seconds, not minutes."""
+    """300 nested tables, 2 MB of text, ten thousand nested lists: read in seconds, not minutes."""
     started = time.monotonic()
     nested = "<table><tr><td>" * 300 + "deep" + "</td></tr></table>" * 300
     assert "deep" in write(read(nested))
-    assert len(write(read("<p>word </p>" * 400_000))) > 4_000_000
+    assert len(write(read("<p>word </p>" * 200_000))) > 2_000_000
     read("<ul><li>" * 10_000)
     read("<b>" * 50_000 + "x")
     # A guard against a blow-up, not a measurement.

@@ -801,7 +801,7 @@ def test_prompts_in_pasted_text_become_blanks_all_at_once(hand: Hand) -> None:
     data = QMimeData()
     data.setText("Dear [first name], your order <order no> of ____ for [first name].")
     page.body.insertFromMimeData(data)
-    assert "The pasted text has prompts: [first name], <order no>, ____." in hand.said
+    assert "The text has prompts: [first name], <order no>, ____." in hand.said
     pasted = page.body.written()
     hand.click(hand.window.notices.action)
     assert page.body.written() == (

@@ -21,7 +21,7 @@ from tests.core.test_body import BODIES
 
 STYLE = paper_style(Frame())
 LONG = settings(
-    max_examples=200, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+    max_examples=80, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
 )
 
 

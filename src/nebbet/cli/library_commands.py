@@ -10,14 +10,18 @@ from pathlib import Path
 from secrets import token_hex
 
 import click
+import msgspec
+from msgspec.structs import replace
 
 from nebbet.cli import main as commands
 from nebbet.core import addresses, body, checks, inline, ranking
 from nebbet.core import letter as letters
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Attachment, Letter
+from nebbet.core.message import exporting
 from nebbet.core.message.compose import compose, with_bcc
 from nebbet.core.message.encoded import EncodedFiles
+from nebbet.core.message.importing import with_blanks
 from nebbet.core.message.reading import open_message
 from nebbet.core.records import Case, Contact, Member, contact_for, fold
 from nebbet.library.catalogue import (
@@ -29,8 +33,9 @@ from nebbet.library.catalogue import (
     template_entries,
 )
 from nebbet.library.disk import disk_explained
+from nebbet.library.intake import take_in
 from nebbet.library.store import Library, open_library
-from nebbet.post import carrier, entries, register
+from nebbet.post import carrier, entries, personal, register
 from nebbet.post import outbox as outboxes
 from nebbet.post.home import make_home
 from nebbet.post.personal import open_personal
@@ -135,6 +140,70 @@ def check(ctx: click.Context, what: str, as_json: bool) -> None:
         if not found:
             click.echo("nothing found")
     ctx.exit(1 if checks.worst(found) == "stop" else 0)
+
+
+@click.command("import")
+@click.argument("files", nargs=-1, required=True, metavar="FILE...")
+@click.option("--shelf", default="", metavar="S", help="name of the shelf; the first one otherwise")
+@click.option("--finished", is_flag=True, help="keep the look that the file has (.eml, .html)")
+@commands.language
+@click.pass_context
+def import_files(
+    ctx: click.Context, files: tuple[str, ...], shelf: str, finished: bool, lang: str
+) -> None:
+    """Make templates of messages, pages and notes. They are drafts until somebody puts them in
+    use; bracketed prompts become blanks. Exit code 1 if one could not be taken."""
+    library, _settings = _open()
+    found = _shelf(library.catalogue(_now()), shelf)
+    drafts = open_personal(commands.home().personal_file)
+    failed = False
+    for name in files:
+        try:
+            taken = take_in(
+                library, Path(name), found, token_hex(12), language=lang, finished=finished
+            )
+        except NebbetError as error:
+            click.echo(f"nebbet: {error.sentence}", err=True)
+            failed = True
+            continue
+        draft = replace(taken.draft, content=with_blanks(taken.draft.content))
+        personal.keep_draft(drafts, taken.id, msgspec.json.encode(draft))
+        click.echo(f"{taken.id}  {draft.title}")
+        if taken.removed:
+            click.echo(f"taken out: {', '.join(taken.removed)}", err=True)
+    ctx.exit(1 if failed else 0)
+
+
+def _shelf(catalogue: Catalogue, name: str) -> str:
+    for shelf in catalogue.shelves:
+        if not name or fold(shelf.name) == fold(name) or shelf.id == name:
+            return shelf.id
+    raise NebbetError(
+        f"There is no shelf “{name}”" if name else "The library has no shelf yet",
+        advice="Put one up in the window first",
+    )
+
+
+@click.command()
+@click.argument("template")
+@click.option("--html", "as_html", is_flag=True, help="the HTML alone, not a message")
+@click.option("--lang", default="", metavar="L", help="language of the text")
+@click.option("-o", "--output", default="", metavar="FILE", help="write there")
+def export(template: str, as_html: bool, lang: str, output: str) -> None:
+    """Write a template as a message (.eml) or as HTML, with its {{placeholders}}."""
+    library, settings = _open()
+    catalogue = library.catalogue(_now())
+    found = _template(catalogue, template)
+    content = catalogue.included(found.content)
+    frame, files = catalogue.frame(content.frame), EncodedFiles(library.file_bytes)
+    if as_html:
+        _write(exporting.as_html(content, frame, files, lang).encode("utf-8"), output)
+        return
+    me = catalogue.members.get(settings.member)
+    data = exporting.as_message(
+        content, me, frame, files, lang, now=_now(), token=lambda: token_hex(12)
+    )
+    _write(data, output)
 
 
 def _letter_in(path: str) -> Letter:

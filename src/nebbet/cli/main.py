@@ -132,6 +132,8 @@ def add_commands() -> None:
         core_commands.work,
         library_commands.check,
         library_commands.render,
+        library_commands.import_files,
+        library_commands.export,
         library_commands.find,
         library_commands.outbox,
     ]

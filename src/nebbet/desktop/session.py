@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from nebbet.core import checks, dates, sums
+from nebbet.core.body import FILE, Body, files_of, render_email, render_plain
 from nebbet.core.checks import Finding
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Enclosure, Letter
@@ -22,7 +23,9 @@ from nebbet.core.placeholders import Particular, World
 from nebbet.core.records import Member
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
-from nebbet.desktop.kit.pictures import Pictures
+from nebbet.desktop.kit.paper_edit import text_body
+from nebbet.desktop.kit.pictures import Pictures, image_address
+from nebbet.desktop.kit.speller import Speller
 from nebbet.library.catalogue import Catalogue, LibraryFile
 from nebbet.library.disk import disk_explained, refuse_large
 from nebbet.post.entries import Registered, entry_for
@@ -37,6 +40,7 @@ if TYPE_CHECKING:
     from nebbet.post.stores import AtStart, Stores
 
 _log = logging.getLogger(__name__)
+LARGEST_PASTE = 2 * 2**20  # characters of markup
 AUTOSAVE = 500  # milliseconds after the last keystroke
 
 
@@ -79,6 +83,7 @@ class Session(QObject):
         self.network = Operations(self)
         self.picture_loads = Operations(self)
         self.pictures = Pictures(self._file_bytes, self.picture_loads)
+        self.speller = Speller(lambda: self.catalogue.words, self.picture_loads)
         self._files = EncodedFiles(self._file_bytes)
         self._stores: Stores | None = None
         self._carrier: Carrier | None = None
@@ -440,11 +445,78 @@ class Session(QObject):
     def _read_file(self, path: Path) -> Enclosure:
         return read_file(self.library, path)
 
+    def add_pictures(self, paths: list[str], done: Callable[[Enclosure], None]) -> None:
+        """Take pictures that a text is to show into the library."""
+        for path in map(Path, paths):
+            self._take_picture(partial(read_bytes, path), path.name, done)
+
+    def put_picture(self, data: bytes, name: str, done: Callable[[Enclosure], None]) -> None:
+        """Take a picture that is in memory into the library."""
+        self._take_picture(lambda: data, name, done)
+
+    def _take_picture(
+        self, read: Callable[[], bytes], name: str, done: Callable[[Enclosure], None]
+    ) -> None:
+        def take() -> Enclosure:
+            from nebbet.library.intake import put_picture
+
+            data = read()
+            media_type = mimetypes.guess_type(name)[0] or "image/png"
+            return Enclosure(put_picture(self.library, data, name), name, media_type, len(data))
+
+        self.operations.run(take, lambda made: self._file_added(made, done), self.voice.fail)
+
+    def read_pasted(self, markup: str, plain: str, done: Callable[[Body], None]) -> None:
+        """Read pasted HTML in the background; of too much of it, only the words are taken."""
+        if len(markup) > LARGEST_PASTE:
+            self.voice.say(
+                f"What was copied is {len(markup) / 2**20:.0f} MB of HTML: only its words were "
+                "pasted, up to 100,000 signs."
+            )
+            done(text_body(plain[:100_000]))
+            return
+
+        def read() -> tuple[Body, Catalogue]:
+            from nebbet.library.intake import read_pasted
+
+            return read_pasted(self.library, markup), self.library.catalogue(self.parts.now())
+
+        def came(found: tuple[Body, Catalogue]) -> None:
+            self.catalogue = replace(self.catalogue, files=found[1].files)
+            done(found[0])
+
+        self.operations.run(read, came, self.voice.fail)
+
+    def received(self, letter: Letter) -> tuple[str, str]:
+        """A letter as its recipient gets it: the HTML, with the pictures that have been read, and
+        the plain text."""
+        frame = self.catalogue.frame(letter.frame)
+        files = [*files_of(letter.body), *filter(None, [frame.logo])]
+        images = {file: self.pictures.get(file) for file in files}
+        sources = {file: image_address(image) for file, image in images.items() if image}
+        html = render_email(letter.body, frame, sources, letter.language)
+        return html, render_plain(letter.body, frame)
+
+    def with_pictures(self, markup: str) -> str:
+        """Markup with the library's pictures in it, as far as they have been read."""
+        for file in FILE.findall(markup):
+            image = self.pictures.get(file)
+            if image is not None:
+                markup = markup.replace(f"file:{file}", image_address(image))
+        return markup
+
     def _file_added(self, enclosure: Enclosure, done: Callable[[Enclosure], None]) -> None:
         made = LibraryFile(enclosure.name, enclosure.media_type, enclosure.size)
         files = {enclosure.file: made, **self.catalogue.files}
         self.catalogue = replace(self.catalogue, files=files)
         done(enclosure)
+
+    def keep_word(self, word: str) -> None:
+        """Let the whole team's spelling take a word."""
+        self.change_library(
+            lambda: self.library.add_word(word),
+            lambda _result: self.voice.say(f"“{word}” is one of the team's words now."),
+        )
 
     def keep_draft(self, template: str, data: bytes | None) -> None:
         """Keep an unsaved state of a template, or forget it."""
@@ -480,12 +552,17 @@ class Session(QObject):
 
 def read_file(library: "Library", path: Path) -> Enclosure:
     """Take one file from disk into the library. Raises NebbetError with one clear sentence."""
-    with disk_explained(f"{path.name} cannot be read", "It was not added"):
-        size = path.stat().st_size
-        refuse_large(path.name, size)  # before a huge file is read into memory
-        data = path.read_bytes()
+    data = read_bytes(path)
     media_type = mimetypes.guess_type(path.name)[0] or "application/octet-stream"
-    return Enclosure(library.put_file(data, path.name, media_type), path.name, media_type, size)
+    file = library.put_file(data, path.name, media_type)
+    return Enclosure(file, path.name, media_type, len(data))
+
+
+def read_bytes(path: Path) -> bytes:
+    """The content of a file on disk. Raises NebbetError, before a huge one fills the memory."""
+    with disk_explained(f"{path.name} cannot be read", "It was not added"):
+        refuse_large(path.name, path.stat().st_size)
+        return path.read_bytes()
 
 
 def _count(number: int, what: str) -> str:

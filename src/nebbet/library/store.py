@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 import msgspec
 from sqlalchemy import Connection, Engine, RowMapping, Table, delete, insert, select, update
 
-from nebbet.core.body import Frame
+from nebbet.core.body import BUILT_IN, Frame
 from nebbet.core.dates import WorkingCalendar, calendar_for
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
@@ -170,6 +170,11 @@ class Library:
         with explained("The calendar cannot be kept"), self.engine.begin() as connection:
             _put_setting(connection, "calendar", msgspec.json.encode(value).decode())
 
+    def remove_frame(self, frame_id: str) -> None:
+        """Take a frame out of the library."""
+        with explained("The frame cannot be removed"), self.engine.begin() as connection:
+            connection.execute(delete(schema.frame).where(schema.frame.c.id == frame_id))
+
     def add_shelf(self, shelf: Shelf, position: int = 0) -> None:
         """Put up a shelf."""
         row = {"id": shelf.id, "name": shelf.name, "parent": shelf.parent or None}
@@ -285,7 +290,8 @@ def _records(connection: Connection, kind: type[_Record]) -> dict[str, _Record]:
 
 def _frames(connection: Connection) -> dict[str, Frame]:
     rows = connection.execute(select(schema.frame.c.id, schema.frame.c.data))
-    return _decoded(((row[0], row[1]) for row in rows), Frame)
+    """The team's frames, then those that are built in."""
+    return _decoded(((row[0], row[1]) for row in rows), Frame) | BUILT_IN
 
 
 def _shelves(connection: Connection) -> tuple[Shelf, ...]:

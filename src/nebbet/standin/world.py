@@ -108,6 +108,8 @@ def _case(row: dict[str, str], today: date, domain: str) -> Case:
 def _more(name: str, text: str) -> Value:
     if name == "new_time":
         return time.fromisoformat(text)
+    if name == "tickets":
+        return tuple(text.split("|"))
     return Decimal(text) if name == "passengers" else text
 
 

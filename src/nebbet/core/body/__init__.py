@@ -1,10 +1,12 @@
 """The body model: reading and cleaning HTML, writing it back, and rendering it for the mail."""
 
-from nebbet.core.body.email_html import render_email
+from nebbet.core.body.email_html import finished, render_email
 from nebbet.core.body.figures import Figures, figures
-from nebbet.core.body.frame import Frame
+from nebbet.core.body.frame import BUILT_IN, Frame
+from nebbet.core.body.markup import Cleaned, clean_markup
 from nebbet.core.body.model import (
     EMPTY,
+    FILE,
     Align,
     Block,
     Body,
@@ -47,12 +49,15 @@ from nebbet.core.body.tidy import sides, tidy
 from nebbet.core.body.write import write
 
 __all__ = [
+    "BUILT_IN",
     "EMPTY",
+    "FILE",
     "Align",
     "Block",
     "Body",
     "Break",
     "Button",
+    "Cleaned",
     "Divider",
     "FactRow",
     "Figures",
@@ -69,6 +74,7 @@ __all__ = [
     "Placed",
     "Run",
     "Start",
+    "clean_markup",
     "collapsed",
     "completed",
     "conditions",
@@ -77,6 +83,7 @@ __all__ = [
     "each_line",
     "figures",
     "files_of",
+    "finished",
     "in_columns",
     "lines_of",
     "lists_of",

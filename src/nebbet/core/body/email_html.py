@@ -46,7 +46,7 @@ def render_email(
     """
     sources = sources or {}
     if len(body) == 1 and isinstance(body[0], Markup):
-        return _finished(body[0], sources)
+        return finished(body[0], sources)
     text = _cell(_sections(body, frame, sources), f"24px {_SIDE}px")
     rows = _band(frame, sources) + text + _foot(frame)
     return _DOCUMENT.format(
@@ -61,12 +61,13 @@ def render_email(
     )
 
 
-def _finished(markup: Markup, sources: Mapping[str, str]) -> str:
-    """Finished HTML with its values escaped, and its pictures where the message has them."""
+def finished(markup: Markup, sources: Mapping[str, str], braces: str = "{{") -> str:
+    """Finished HTML with its values escaped, and its pictures where the message has them; braces
+    is how braces that are meant as such are written."""
     text = "".join(
-        part.replace(inline.ESCAPED, "{{")
+        part.replace(inline.ESCAPED, braces)
         if isinstance(part, str)
-        else html.escape(inline.shown((part,)))
+        else html.escape(inline.shown((part,))).replace("{{", braces)
         for part in markup.source
     )
     for file, address in sources.items():
@@ -301,6 +302,9 @@ def link_address(link: Line) -> str:
     for index, part in enumerate(link):
         if isinstance(part, Slot):
             text = part.text or ""
+            if text == inline.source((part,)):  # a template that is written out, not a letter
+                parts.append(text)
+                continue
             parts.append(quote(text, safe=_URL_SAFE if index == 0 else "-._~"))
         else:
             parts.append(quote(part, safe=_URL_SAFE))

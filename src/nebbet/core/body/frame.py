@@ -24,4 +24,17 @@ class Frame(Struct, frozen=True, omit_defaults=True):
     width: int = 600
 
 
-PLAIN = Frame()
+PLAIN = Frame(name="Plain")
+
+# What every library has before it has frames of its own; copied, they become the team's.
+BUILT_IN = {
+    "plain": PLAIN,
+    "letter": Frame(
+        name="Letter paper",
+        accent="#5A2A4B",
+        ink="#2B2530",
+        faint="#635B69",
+        ground="#FFFFFF",
+        font="Georgia, 'Times New Roman', serif",
+    ),
+}

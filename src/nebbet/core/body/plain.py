@@ -1,7 +1,7 @@
 """Rendering a completed body as plain text: the same words in the same order."""
 
 from nebbet.core import inline
-from nebbet.core.body.email_html import link_address
+from nebbet.core.body.email_html import finished, link_address
 from nebbet.core.body.frame import PLAIN, Frame
 from nebbet.core.body.model import (
     Block,
@@ -36,7 +36,7 @@ def render_plain(body: Body, frame: Frame = PLAIN) -> str:
     previous: Block | None = None
     if len(body) == 1 and isinstance(body[0], Markup):
         # What a person reads in finished HTML is what is left of it when its look is taken away.
-        return render_plain(read(inline.shown(body[0].source)))
+        return render_plain(read(finished(body[0], {}, inline.ESCAPED)))
     for block in standing(body):
         if previous is not None:
             parts.append("\n" if _is_tight(block, previous) else "\n\n")

@@ -1,6 +1,7 @@
 """Reading HTML into the body model; whatever the model cannot say is dropped."""
 
 import re
+from collections.abc import Mapping
 from html import unescape
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -57,6 +58,7 @@ _SPACES = re.compile(r"[ \t\r\n\f]+")
 _UNSAYABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")
 _LINK = re.compile(r"(?:https?://|mailto:|tel:|\{\{)[^\s]", re.IGNORECASE)
 DEEPEST_LIST = 8
+_TRACKER = 2  # pixels: a picture so small only tells who reads
 _UNREAD = {"script", "style", "title"}
 _ATTRIBUTES = {
     "a": {"href"},
@@ -70,32 +72,35 @@ _ATTRIBUTES = {
 }  # fmt: skip
 
 
-def read(text: str) -> Body:
+def read(text: str, pictures: Mapping[str, str] | None = None) -> Body:
     """Read HTML of any origin, safely: no script, style, form or foreign image survives.
 
-    Reading what `write` wrote gives the same body. Never raises on bad HTML.
+    Reading what `write` wrote gives the same body. Never raises on bad HTML. pictures gives the
+    SHA-256 of library files by the addresses of images; where it is given, an image that it does
+    not have leaves a prompt in brackets, which the checks find.
 
     >>> from nebbet.core.body.write import write
     >>> write(read("<div>Hello <b>{{name}}</b><script>x()</script></div>"))
     '<p>Hello <strong>{{name}}</strong></p>\\n'
     """
     import nh3
-    from lxml import html
+    from lxml import etree
 
     cleaned = nh3.clean(
         _UNSAYABLE.sub("", text),
         tags=_KEPT,
         clean_content_tags=_UNREAD,
         attributes=_ATTRIBUTES,
-        url_schemes={"http", "https", "mailto", "tel", "file"},
+        url_schemes={"http", "https", "mailto", "tel", "file", "cid", "data"},
         link_rel=None,
     )
     if not cleaned.strip():
         return ()
-    reader = _Reader()
+    reader = _Reader(pictures)
     # Without huge_tree the parser gives up on markup nested deeper than 256, and the text is lost.
-    parser = html.HTMLParser(huge_tree=True)
-    reader.walk(html.fragment_fromstring(cleaned, create_parent="div", parser=parser))
+    root = etree.fromstring(f"<div>{cleaned}</div>", etree.HTMLParser(huge_tree=True))
+    if root is not None:
+        reader.walk(root)
     return tidy(reader.blocks) or _words_of(text)
 
 
@@ -110,7 +115,8 @@ def _words_of(text: str) -> Body:
 class _Reader:
     """Walks a tree without recursion and gathers blocks; depth counts open style tags."""
 
-    def __init__(self) -> None:
+    def __init__(self, pictures: Mapping[str, str] | None = None) -> None:
+        self._pictures = pictures
         self.blocks: list[Block] = []
         self._inlines: list[Inline] = []
         self._styles = dict.fromkeys(("bold", "italic", "underline", "strike"), 0)
@@ -150,7 +156,7 @@ class _Reader:
         elif tag == "br":
             self._inlines.append(Break())
         elif tag == "img":
-            self._inlines.extend(_picture(node, self._link()))
+            self._inlines.extend(_picture(node, self._link(), self._pictures))
 
     def _start_block(self, node: "etree._Element") -> None:
         tag = node.tag
@@ -421,13 +427,22 @@ def _link(href: str) -> str:
     return href if _LINK.match(href) else ""
 
 
-def _picture(node: "etree._Element", link: "Line") -> list[Inline]:
+def _picture(
+    node: "etree._Element", link: "Line", pictures: Mapping[str, str] | None
+) -> list[Inline]:
     """A library picture; a foreign one leaves its text, so that nothing silently goes missing."""
     alt = inline.parse(_SPACES.sub(" ", node.get("alt", "")).strip())
     found = FILE.fullmatch(node.get("src", ""))
-    if found is None:
+    width, height = _size(node, "width"), _size(node, "height")
+    address = node.get("src", "")
+    file = found[1] if found else (pictures or {}).get(address, "")
+    if file:
+        return [Picture(file, alt, width, height, link)]
+    if pictures is None or 0 < width <= _TRACKER or 0 < height <= _TRACKER:
         return [Run(part, link=link) for part in alt]
-    return [Picture(found[1], alt, _size(node, "width"), _size(node, "height"), link)]
+    name = address.rpartition("/")[2].partition("?")[0] if len(address) < 300 else ""
+    words = inline.source(alt) or name or "without a name"
+    return [Run(f"[picture to put in again: {words.strip('[]')}]", link=link)]
 
 
 def _size(node: "etree._Element", name: str) -> int:

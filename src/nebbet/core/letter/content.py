@@ -88,6 +88,14 @@ class Content(Struct, frozen=True, omit_defaults=True):
     calendar: str = ""
 
 
+class TemplateDraft(Struct, frozen=True):
+    """A state of a template that is not in use yet."""
+
+    title: str
+    shelf: str
+    content: Content
+
+
 ADDRESS_LINES = {
     "mailbox": "From",
     "reply_to": "Reply-To",

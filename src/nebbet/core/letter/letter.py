@@ -124,7 +124,6 @@ def _conditional(content: Content, part: str) -> list[Placeholder]:
             f"{part.capitalize()} only if {copy.when}",
             source="copy",
             of=copy.address,
-            required=False,
             when=copy.when,
         )
         for number, copy in enumerate(found, 1)

@@ -13,18 +13,17 @@ from nebbet.core.records import fold
 
 
 class Passage(Struct, frozen=True, omit_defaults=True):
-    """A shared piece of text. texts are bodies by language, the original first; placeholders are
-    what it declares beside the fields that everybody knows."""
+    """A shared piece of text. texts are by language, the original first, without subjects;
+    placeholders are what it declares beside the fields that everybody knows."""
 
     id: str
     title: str
-    texts: dict[str, str] = field(default_factory=lambda: {"en_GB": ""})
+    texts: dict[str, Texts] = field(default_factory=lambda: {"en_GB": Texts()})
     placeholders: tuple[Placeholder, ...] = ()
 
     def blocks(self, language: str) -> Body:
         """Its text in a language, or in the nearest one that it has. A passage holds no other."""
-        texts = {code: Texts(body=text) for code, text in self.texts.items()}
-        found = text_for(Content(texts), language)[1].blocks
+        found = text_for(Content(self.texts), language)[1].blocks
         return tuple(block for block in found if not isinstance(block, Included))
 
 

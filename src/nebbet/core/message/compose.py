@@ -142,7 +142,7 @@ def _content_id(file: str) -> str:
 
 def _picture(file: str, files: EncodedFiles) -> bytes:
     encoded = files.base64(file)
-    head = f"Content-Type: image/{_picture_kind(encoded)}\r\n"
+    head = f"Content-Type: image/{picture_kind(encoded)}\r\n"
     head += f"Content-ID: <{_content_id(file)}>\r\nContent-Disposition: inline\r\n"
     return head.encode("ascii") + _ENCODED + encoded
 
@@ -151,7 +151,7 @@ _ENCODED = b"Content-Transfer-Encoding: base64\r\n\r\n"
 _KINDS = {b"iVBOR": "png", b"/9j/": "jpeg", b"R0lGO": "gif", b"UklGR": "webp"}
 
 
-def _picture_kind(encoded: bytes) -> str:
+def picture_kind(encoded: bytes) -> str:
     """The kind of a picture by its first bytes, as they look in base64."""
     return next((kind for mark, kind in _KINDS.items() if encoded.startswith(mark)), "png")
 

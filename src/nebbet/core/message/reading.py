@@ -20,6 +20,7 @@ class Received(Struct, frozen=True):
     subject: str
     plain: str
     html: str
+    reply_to: str = ""
     attachments: tuple[tuple[str, bytes], ...] = ()
     pictures: dict[str, bytes] = {}
 
@@ -43,6 +44,7 @@ def open_message(data: bytes) -> Received:
         cc=header("Cc"),
         bcc=header("Bcc"),
         subject=header("Subject"),
+        reply_to=header("Reply-To"),
         plain=_text(message, "plain"),
         html=_text(message, "html"),
         attachments=tuple(

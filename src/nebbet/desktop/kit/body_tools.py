@@ -12,7 +12,7 @@ from nebbet.core.letter import Enclosure
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.paper_edit import PaperEdit
 
-_PICTURES = "Pictures (*.png *.jpg *.jpeg *.gif *.webp)"
+PICTURES = "Pictures (*.png *.jpg *.jpeg *.gif *.webp)"
 
 
 AddFiles = Callable[[list[str], Callable[[Enclosure], None]], None]
@@ -95,7 +95,7 @@ class BodyTools(QWidget):
 
     def ask_for_picture(self) -> None:
         """Choose a picture file and put it at the cursor."""
-        path, _ = QFileDialog.getOpenFileName(self.window(), "Picture", "", _PICTURES)
+        path, _ = QFileDialog.getOpenFileName(self.window(), "Picture", "", PICTURES)
         if path and self._add_files:
             self._add_files([path], self._insert_picture)
 

@@ -16,7 +16,7 @@ from PySide6.QtGui import (
 
 from nebbet.desktop.kit import docformat, docread, theme
 
-Kind = Literal["blank", "value", "changed", "unknown"]
+Kind = Literal["blank", "value", "changed", "unknown", "spelling"]
 
 
 class Mark(NamedTuple):
@@ -158,12 +158,15 @@ class StartMark(QPyTextObject):
 
 def paint_mark(painter: QPainter, rect: QRectF, kind: Kind) -> None:
     """A blank has a ground and a dashed foot, a value a solid foot, a changed one a double foot,
-    an unknown name a wavy one: colour never stands alone."""
+    an unknown name a wavy one, a doubtful word a dotted one: colour never stands alone."""
     look = theme.LIGHT  # paper is light in either scheme
     foot = rect.bottom() - 1
     if kind == "blank":
         painter.fillRect(rect, QColor(look.ochre_ground))
         painter.setPen(QPen(QColor(look.ochre_edge), 1.5, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(rect.left(), foot), QPointF(rect.right(), foot))
+    elif kind == "spelling":
+        painter.setPen(QPen(QColor(look.slate), 2, Qt.PenStyle.DotLine))
         painter.drawLine(QPointF(rect.left(), foot), QPointF(rect.right(), foot))
     elif kind == "unknown":
         painter.setPen(QPen(QColor(look.brick), 1.2))

@@ -30,13 +30,13 @@ from nebbet.desktop.kit.marks import (
     paint_shapes,
 )
 from nebbet.desktop.kit.pictures import Pictures
-from nebbet.desktop.kit.shaped_edit import ShapedEdit
+from nebbet.desktop.kit.spelled_edit import SpelledEdit
 
 _LINE = 30  # pixels: the height of a single line
 OWN_FORMAT = "application/x-nebbet-body"
 
 
-class PaperEdit(ShapedEdit):
+class PaperEdit(SpelledEdit):
     """A text editor on paper that grows with its text, or keeps to one line.
 
     edited says that a person changed something; entered that Return was pressed in a single line.
@@ -44,6 +44,7 @@ class PaperEdit(ShapedEdit):
 
     edited = Signal()
     entered = Signal()
+    picture_shown = Signal(str)
     shows_start = True  # whether the start mark can be seen
 
     def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
@@ -105,10 +106,6 @@ class PaperEdit(ShapedEdit):
         else:
             self.insert_body(text_body(source.text()))
 
-    def insert_plain(self, text: str) -> None:
-        """Insert text at the cursor in the type that stands there."""
-        self.textCursor().insertText(text)
-
     def insert_body(self, body: Body) -> None:
         """Insert blocks at the cursor, as one step; a single paragraph joins the one at hand."""
         cursor = self.textCursor()
@@ -144,13 +141,20 @@ class PaperEdit(ShapedEdit):
         """Paint the marks under the text, then the text."""
         painter = QPainter(self.viewport())
         painter.translate(-self.horizontalScrollBar().value(), -self.verticalScrollBar().value())
-        for mark in self.marks():
+        spelling = self.spelling_marks(*self._shown_span(event))
+        for mark in (*self.marks(), *spelling):
             for rect in self.rects(mark.start, mark.end):
                 paint_mark(painter, rect, mark.kind)
         paint_hanging(painter, self.document(), named=self.names_conditions)
         paint_shapes(painter, self.document(), self._frame.accent)
         painter.end()
         super().paintEvent(event)
+
+    def _shown_span(self, event: QPaintEvent) -> tuple[QTextBlock, int]:
+        """The first block of what is to be painted, and where that ends."""
+        area = event.rect()
+        first = self.cursorForPosition(area.topLeft()).block()
+        return first, self.cursorForPosition(area.bottomRight()).position()
 
     def rects(self, start: int, end: int) -> Iterator[QRectF]:
         """Where a stretch of text stands, one rectangle for each line, in document coordinates."""
@@ -237,13 +241,18 @@ class PaperEdit(ShapedEdit):
         """A library picture, or nothing yet; no other address is ever loaded."""
         address = name.toString()
         if self._pictures and address.startswith(docformat.PICTURE):
-            return self._pictures.get(address.removeprefix(docformat.PICTURE)) or QImage()
+            return self.picture(address.removeprefix(docformat.PICTURE)) or QImage()
         return QImage()
 
+    def picture(self, file: str) -> QImage | None:
+        """A picture of the library; nothing yet while it is being read."""
+        return self._pictures.get(file) if self._pictures else None
+
     def _picture_came(self, file: str) -> None:
+        self.picture_shown.emit(file)
         address = docformat.PICTURE + file
         if any(file == found for found in bodies.files_of(self.body())):
-            image = self._pictures.get(file) if self._pictures else None
+            image = self.picture(file)
             kind = QTextDocument.ResourceType.ImageResource
             self.document().addResource(kind.value, address, image)
             self.document().markContentsDirty(0, self.document().characterCount())

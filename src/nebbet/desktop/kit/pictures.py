@@ -1,14 +1,29 @@
 """Pictures of the library for the screen: fetched in the background, kept in memory."""
 
+from base64 import b64encode
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QObject, Signal
 from PySide6.QtGui import QImage, QImageReader
 
 from nebbet.desktop.kit.operations import Operations
 
 # Qt refuses to unpack larger pictures: a small file can hold a picture that fills the memory.
 QImageReader.setAllocationLimit(64)
+
+
+def png_of(image: QImage) -> bytes:
+    """A picture as a PNG file."""
+    held = QByteArray()
+    buffer = QBuffer(held)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    image.save(buffer, "PNG")  # type: ignore[call-overload]
+    return bytes(held.data())
+
+
+def image_address(image: QImage) -> str:
+    """A picture as an address that holds it."""
+    return f"data:image/png;base64,{b64encode(png_of(image)).decode()}"
 
 
 class Pictures(QObject):

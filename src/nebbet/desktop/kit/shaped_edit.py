@@ -85,6 +85,10 @@ class ShapedEdit(QTextEdit):
         """What stands here, as a line."""
         return docread.read_line(self.document())
 
+    def insert_plain(self, text: str) -> None:
+        """Put text at the cursor, over what is selected, in the type that stands there."""
+        self.textCursor().insertText(text)
+
     # Formatting
 
     def toggle_bold(self) -> None:

@@ -1,7 +1,7 @@
 """A sheet of paper: rows for addresses and subject, the frame's band and foot, and the body."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -26,9 +26,12 @@ class Sheet(QFrame):
         self.body = body
         body.document().setDocumentMargin(28)
         self._band, self._foot = QLabel(), QLabel()
+        self._frame = Frame()
+        body.picture_shown.connect(self._show_band)
         self._row_pieces: dict[str, list[QWidget]] = {}
         layout = QVBoxLayout(self)
-        pieces.fill(layout, self._head(rows), self._band, body, self._foot, None, spacing=0)
+        self._rows = self._head(rows)
+        pieces.fill(layout, self._rows, self._band, body, self._foot, None, spacing=0)
         self.set_frame(Frame())
 
     def _head(self, rows: list[tuple[str, QWidget]]) -> QWidget:
@@ -53,6 +56,24 @@ class Sheet(QFrame):
         if ground := self.parentWidget():
             ground.update()
 
+    def _show_band(self, *_args: object) -> None:
+        """The logo where there is one, else the words of the band."""
+        frame = self._frame
+        logo = self.body.picture(frame.logo) if frame.logo else None
+        if logo is not None and not logo.isNull():
+            wide = QPixmap.fromImage(logo).scaledToWidth(
+                frame.logo_width or min(logo.width(), frame.width),
+                Qt.TransformationMode.SmoothTransformation,
+            )
+            self._band.setPixmap(wide)
+        else:
+            self._band.setText(frame.band or frame.logo_alt)
+        self._band.setVisible(bool(frame.band or frame.logo))
+
+    def show_rows(self, shown: bool) -> None:
+        """Show or hide everything above the text."""
+        self._rows.setVisible(shown)
+
     def show_row(self, name: str, shown: bool) -> None:
         """Show or hide a row that is not always needed."""
         for piece in self._row_pieces[name]:
@@ -62,8 +83,8 @@ class Sheet(QFrame):
         """Take the look of a frame."""
         self.body.set_frame(frame)
         self.setMaximumWidth(frame.width + 120)
-        self._band.setText(frame.band)
-        self._band.setVisible(bool(frame.band))
+        self._frame = frame
+        self._show_band()
         self._band.setStyleSheet(
             f"background: {frame.accent}; color: #FFFFFF; font-size: 17px; padding: 12px 28px;"
         )

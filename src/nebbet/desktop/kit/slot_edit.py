@@ -4,17 +4,27 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import NamedTuple
 
 from PySide6.QtCore import QMimeData, Qt, Signal
-from PySide6.QtGui import QFocusEvent, QInputMethodEvent, QKeyEvent, QKeySequence, QTextCursor
+from PySide6.QtGui import (
+    QFocusEvent,
+    QInputMethodEvent,
+    QKeyEvent,
+    QKeySequence,
+    QTextBlock,
+    QTextCursor,
+    QTextFormat,
+)
 
-from nebbet.core.body import Body
+from nebbet.core import inline
+from nebbet.core.body import FILE, Body, Markup, finished
 from nebbet.core.inline import Line, Slot
 from nebbet.core.records import fold
 from nebbet.desktop.kit import docformat, docread
+from nebbet.desktop.kit.block_object import BlockObject, Piece
 from nebbet.desktop.kit.docformat import BREAK, Shown, plain_format, slot_format
 from nebbet.desktop.kit.docwrite import Writer
 from nebbet.desktop.kit.marks import Kind, Mark
 from nebbet.desktop.kit.paper_edit import PaperEdit, is_redo
-from nebbet.desktop.kit.pictures import Pictures
+from nebbet.desktop.kit.pictures import Pictures, image_address
 
 
 class Place(NamedTuple):
@@ -91,7 +101,21 @@ class SlotEdit(PaperEdit):
         self._inserting = False
         super().__init__(pictures, single=single)
         self.document().setUndoRedoEnabled(False)
+        drawer = BlockObject(self._piece, lambda _document: None, self.writer, self)
+        self.document().documentLayout().registerHandler(docformat.MARKUP_OBJECT, drawer)
         self.cursorPositionChanged.connect(self._follow_cursor)
+
+    def _piece(self, text_format: QTextFormat) -> Piece:
+        """Finished HTML with the values in it; a blank shows its label."""
+        line = inline.parse(str(text_format.property(docformat.SOURCE)))
+        shown = ((part, self._shown(part)) for part in line if isinstance(part, Slot))
+        texts = {part: f"[{s.text}]" if s.blank else s.text for part, s in shown}
+        filled = inline.completed(line, texts.get)
+        html = finished(Markup(filled), {})
+        for file in FILE.findall(html):
+            if image := self.picture(file):
+                html = html.replace(f"file:{file}", image_address(image))
+        return Piece("Finished HTML: its blanks are completed beside it", html=html)
 
     # Content
 
@@ -116,6 +140,8 @@ class SlotEdit(PaperEdit):
         """Bring every place up to date."""
         self._values = dict(values)
         self._settle(typing=self._active if self.hasFocus() else 0)
+        if any(isinstance(block, Markup) for _, block in docread.read_blocks(self.document())[:1]):
+            self.document().markContentsDirty(0, self.document().characterCount())
         self.viewport().update()
 
     def _settle(self, typing: int = 0) -> None:
@@ -182,6 +208,17 @@ class SlotEdit(PaperEdit):
                         last = Place(slot_id, slot, fragment.position(), end, text, blank)
             if last:
                 yield last
+
+    def spell_text(self, block: QTextBlock) -> str:
+        """Values are none of the writer's words, nor are the lines of what is left out."""
+        if docread.left_out(block) is not None:
+            return ""
+        text, begin = block.text(), block.position()
+        for place in self._places:
+            start, end = max(place.start - begin, 0), place.end - begin
+            if start < len(text) and end > 0:
+                text = text[:start] + " " * (min(end, len(text)) - start) + text[end:]
+        return text
 
     # Blanks
 

@@ -217,14 +217,14 @@ QLabel#stop {{ color: {brick}; }}
 QLabel#doubt {{ color: {ochre_edge}; }}
 QLabel#done {{ color: {spruce}; }}
 
-QLineEdit, QPlainTextEdit, QComboBox {{
+QLineEdit, QPlainTextEdit, QComboBox, QSpinBox {{
     background: {field}; color: {ink}; border: 1px solid {rule}; border-radius: 2px;
     padding: 2px 6px; min-height: 20px; selection-background-color: {plum};
     selection-color: {on_plum};
 }}
 QTextEdit#slotline {{ background: #FFFFFF; border: 1px solid {rule}; border-radius: 2px; }}
 QTextEdit#slotline:focus {{ border-color: {plum}; }}
-QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus {{
+QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus, QSpinBox:focus {{
     border: 1px solid {plum};
 }}
 QLineEdit[blank="true"], QPlainTextEdit[blank="true"] {{
@@ -249,6 +249,7 @@ QPushButton {{
     background: transparent; color: {ink}; border: 1px solid {rule}; border-radius: 2px;
     padding: 3px 10px; min-height: 18px;
 }}
+QPushButton:checked {{ background: {chosen}; border-color: {plum}; }}
 QPushButton:hover {{ border-color: {faint}; }}
 QPushButton:focus {{ border: 1px solid {plum}; }}
 QPushButton:disabled {{ color: {faint}; border-color: {rule}; }}

@@ -129,6 +129,7 @@ class LettersPage(Place):
         self.add_key("Previous blank", "Shift+F6", lambda: self.paper.next_blank(-1))
         self.add_key("Undo", "Ctrl+Z", self.model.undo)
         self.add_key("Redo", "Ctrl+Shift+Z", self.model.redo)
+        self.add_key("Next doubtful word", "F7", self.paper.body.next_doubt)
         self.add_key("Next finding", "F8", self.checks.next)
         self.add_key("Mend the finding", "Shift+F8", self.checks.mend)
         self.add_key("Send", "Ctrl+Return", self._send_key)

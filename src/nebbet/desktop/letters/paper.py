@@ -33,7 +33,7 @@ class LetterPaper(QWidget):
     def __init__(self, session: Session, model: LetterModel) -> None:
         super().__init__()
         self._session, self._model = session, model
-        self._shape: tuple[bool, ...] = ()
+        self._shape: tuple[tuple[bool, int], ...] = ()
         self.to = Picker("To", self._offer, "Name, address or case number")
         self.lines = {part: self._line(part, name) for part, name in LINES.items()}
         self.body = SlotEdit(session.pictures)
@@ -55,6 +55,8 @@ class LetterPaper(QWidget):
         return line
 
     def _connect(self) -> None:
+        for editor in (self.lines["subject"], self.body):
+            editor.word_taken.connect(self._session.keep_word)
         self.body.part_wanted.connect(self._model.keep_part)
         self.body.edited.connect(lambda: self._model.take_body(self.body.body()))
         for editor in self.editors:
@@ -83,6 +85,8 @@ class LetterPaper(QWidget):
         self.sheet.set_frame(self._session.catalogue.frame(letter.frame))
         for part, line in self.lines.items():
             line.show_content(getattr(letter, part), self._model.values)
+        for editor in (self.lines["subject"], self.body):
+            editor.spell(self._session.speller, letter.language)
         self.body.show_content(letter.body, self._model.values)
         self._shape = _shape(letter.body)
         for part in _RARE:
@@ -240,9 +244,9 @@ class LetterPaper(QWidget):
                     return
 
 
-def _shape(body: Body) -> tuple[bool, ...]:
-    """Which conditional blocks of a body are left out."""
-    return tuple(block.out for block in body if block.when)
+def _shape(body: Body) -> tuple[tuple[bool, int], ...]:
+    """Which blocks of a body are left out, and for which members of a list the others stand."""
+    return tuple((block.out, block.item) for block in body if block.when or block.each)
 
 
 def _once(places: list[tuple[SlotEdit, Place]]) -> list[tuple[SlotEdit, Place]]:

@@ -1,13 +1,13 @@
 """The template editor: subject and copies, the body on paper, the ledger beside it."""
 
 import msgspec
-from msgspec import Struct
 from msgspec.structs import replace
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLineEdit,
+    QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -18,7 +18,7 @@ from nebbet.core import letter as letters
 from nebbet.core.checks import Finding
 from nebbet.core.dates import calendar_for
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Content
+from nebbet.core.letter import Content, TemplateDraft
 from nebbet.core.placeholders import World
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.place import Place
@@ -31,14 +31,6 @@ from nebbet.desktop.shelves.putting_in_use import PuttingInUse
 from nebbet.desktop.shelves.try_it import TryIt
 from nebbet.desktop.shelves.year_view import YearView
 from nebbet.library.catalogue import Template, example_cases
-
-
-class Draft(Struct, frozen=True):
-    """An unsaved state of a template."""
-
-    title: str
-    shelf: str
-    content: Content
 
 
 class TemplateEditor(Place):
@@ -61,7 +53,7 @@ class TemplateEditor(Place):
         super().__init__()
         self._session = session
         self._id = ""
-        self._base = Draft("", "", Content())
+        self._base = TemplateDraft("", "", Content())
         self._examples: list[str] = []
         self._loading = True
         self.title_field, self.shelf, self.frame = QLineEdit(), QComboBox(), QComboBox()
@@ -114,7 +106,10 @@ class TemplateEditor(Place):
             spacing=14,
         )
         inside.layout().setContentsMargins(0, 0, 8, 0)  # type: ignore[union-attr]
-        side = pieces.column("right", pieces.scrolled(inside), pieces.rule(), self.using)
+        ledger = pieces.scrolled(inside)
+        ledger.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
+        self.using.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        side = pieces.column("right", ledger, pieces.rule(), self.using)
         side.setFixedWidth(330)
         pieces.fill(QHBoxLayout(self), self._middle, side, spacing=0)
 
@@ -155,14 +150,22 @@ class TemplateEditor(Place):
         self.add_key("Keep the draft", "Ctrl+S", self.keep_now)
         self.add_key("Put in use", "Ctrl+Shift+S", self.put_in_use)
         self.add_key("Next finding", "F8", self.next_finding)
+        self.add_key("Next doubtful word", "F7", self.manuscript.next_doubt)
         self.add_key("Find and replace", "Ctrl+H", self.manuscript.find_and_replace)
         self.add_key("Try it, and back", "Ctrl+T", self.try_it)
+        self.add_key("Try it as received, and on paper", "Ctrl+Shift+T", self.try_as_received)
         self.add_key("Insert a placeholder", "Ctrl+D", self.ledger.inserter.setFocus)
         self.add_key("Condition of the paragraphs", "Ctrl+Shift+I", self.condition.setFocus)
         self.add_key("Repeat for each of a list", "Ctrl+Shift+O", self.manuscript.each.setFocus)
         self.add_key("Mend what is mistyped", "Shift+F8", self.mend)
         self.add_key("A year of the date rule", "Ctrl+Shift+Y", self.see_year)
         self.add_key("Back to the shelves", "Esc", self.leave)
+
+    def refresh(self) -> None:
+        """Draw what the library says anew: a passage may have changed."""
+        for editor in self.manuscript.editors:
+            editor.refresh()
+        self.body.setFocus()
 
     # Opening
 
@@ -175,7 +178,7 @@ class TemplateEditor(Place):
         catalogue = self._session.catalogue
         frame = template.content.frame or next(iter(catalogue.frames), "")
         content = replace(template.content, frame=frame)
-        self._base = Draft(template.title, template.shelf, content)
+        self._base = TemplateDraft(template.title, template.shelf, content)
         draft = self._kept_draft(template)
         self.title_field.setText(draft.title)
         self.title_field.setCursorPosition(0)
@@ -217,14 +220,17 @@ class TemplateEditor(Place):
     def _frame_id(self) -> str:
         return str(self.frame.currentData() or "")
 
-    def _kept_draft(self, template: Template) -> Draft:
+    def _kept_draft(self, template: Template) -> TemplateDraft:
         kept = self._session.drafts.get(template.id)
         if kept:
             try:
-                draft = msgspec.json.decode(kept, type=Draft)
+                draft = msgspec.json.decode(kept, type=TemplateDraft)
             except msgspec.MsgspecError:
                 self._session.voice.say("An unsaved draft could not be read; the edition is shown.")
             else:
+                if not draft.content.frame:
+                    framed = replace(draft.content, frame=self._base.content.frame)
+                    draft = replace(draft, content=framed)
                 self._session.voice.say(
                     "What you had not saved last time is back.",
                     "Show the edition instead",
@@ -304,9 +310,15 @@ class TemplateEditor(Place):
         self._middle.setCurrentWidget(self.trial)
         self.trial.case.setFocus()
 
+    def try_as_received(self) -> None:
+        """Try the template, as its recipient will see it."""
+        if self._middle.currentWidget() is not self.trial:
+            self.try_it()
+        self.trial.show_received()
+
     def _back_to_text(self) -> None:
         self._middle.setCurrentIndex(0)
-        self.body.setFocus()
+        self.manuscript.focus_text()
 
     def _edited(self, *_args: object) -> None:
         if not self._loading:
@@ -316,21 +328,29 @@ class TemplateEditor(Place):
     def _declared(self) -> None:
         for editor in self.manuscript.editors:
             editor.refresh()
+        self.manuscript.source.source.colours.rehighlight()
         self._edited()
 
     def _insert(self, name: str) -> None:
-        self.manuscript.last.insert_placeholder(name)
-        self.manuscript.last.setFocus()
+        self.manuscript.insert(name)
 
-    def _offer_blanks(self, found: list[str]) -> None:
+    def _offer_blanks(self, found: list[str], said: str = "") -> None:
         """Prompts in pasted text are blanks that somebody wrote by hand: offer to make them so."""
         named = checks.blank_names(found, [p.name for p in self.ledger.placeholders])
         listed = ", ".join(found[:6]) + (f" and {len(found) - 6} more" if len(found) > 6 else "")
         self._session.voice.say(
-            f"The pasted text has prompts: {listed}.",
+            f"{said} The text has prompts: {listed}.".strip(),
             "Make them blanks",
             lambda: self._make_blanks(named),
         )
+
+    def offer_prompts(self, said: str) -> None:
+        """Say something of a text that came from elsewhere, and offer its prompts as blanks."""
+        text = "\n".join(editor.toPlainText() for editor in self.manuscript.editors)
+        if found := checks.prompts_in(text):
+            self._offer_blanks(found, said)
+        else:
+            self._session.voice.say(said)
 
     def _make_blanks(self, named: dict[str, str]) -> None:
         for name in named.values():
@@ -370,9 +390,9 @@ class TemplateEditor(Place):
             calendar=self.calendar.text().strip(),
         )
 
-    def _draft(self) -> Draft:
+    def _draft(self) -> TemplateDraft:
         shelf = str(self.shelf.currentData() or "")
-        return Draft(self.title_field.text().strip(), shelf, self.content())
+        return TemplateDraft(self.title_field.text().strip(), shelf, self.content())
 
     def keep_draft(self) -> None:
         """Keep what is not in use yet, through a crash too; nothing changed is nothing kept."""
@@ -463,7 +483,7 @@ class TemplateEditor(Place):
         self._rewrite(checks.mend_content(self.content(), remedy))
         self.using.show_findings(self.findings())
 
-    def _save(self, draft: Draft) -> None:
+    def _save(self, draft: TemplateDraft) -> None:
         session, template, note = self._session, self._id, self.note.text().strip()
         library, me, made = session.library, session.me, session.parts.now()
 

@@ -11,9 +11,9 @@ from nebbet.core.placeholders import Particular, Placeholder, Resolution, World
 from nebbet.core.ranking import Entry
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces
+from nebbet.desktop.kit.block_object import Piece
 from nebbet.desktop.kit.marks import Kind
 from nebbet.desktop.kit.picker import Choice, ChoiceList, Picker
-from nebbet.desktop.shelves.block_object import Piece
 from nebbet.desktop.shelves.declaration import SOURCES, Declaration, field_names
 from nebbet.library.catalogue import Catalogue
 
@@ -102,14 +102,14 @@ class Ledger(QWidget):
 
     def lists(self, words: str) -> list[Choice]:
         """The lists over which a part can be repeated, by some words."""
-        case = self._world().case
-        names = [p.name for p in self.placeholders]
-        names += [f"case.{name}" for name in records.case_fields(case)] if case else []
         resolution = self.resolution()
-        found = {n: resolution.particular(n) for n in names}
-        fits = [n for n, p in found.items() if isinstance(p.value, tuple)]
+        declared = {p.name: resolution.particular(p.name).value for p in self.placeholders}
+        fits = [name for name, value in declared.items() if isinstance(value, tuple)]
+        cases = self._catalogue().cases.values()
+        fields = {name for case in cases for name, raw in case.fields.items() if is_list(raw)}
+        fits += [f"case.{name}" for name in sorted(fields)]
         entries = [Entry(n, (n.replace(".", " ").replace("_", " "),)) for n in fits]
-        return [Choice(n, n, found[n].text or "") for n in ranking.find(words, entries)]
+        return [Choice(n, n) for n in ranking.find(words, entries)]
 
     def go_to(self, name: str) -> None:
         """Go to one entry."""
@@ -294,6 +294,11 @@ class Ledger(QWidget):
         case = self._world().case
         names += [f"case.{name}" for name in records.case_fields(case)] if case else []
         return [n for n in names if isinstance(resolution.particular(n).value, date)]
+
+
+def is_list(raw: object) -> bool:
+    """Whether a field in its JSON form holds a list."""
+    return isinstance(raw, list | tuple)
 
 
 def _second(placeholder: Placeholder) -> str:

@@ -2,7 +2,7 @@
 
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from nebbet.core import body as bodies
 from nebbet.core import inline
@@ -18,6 +18,7 @@ from nebbet.desktop.shelves.find_bar import FindBar
 from nebbet.desktop.shelves.languages import Languages, name_of
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.part_tools import PartTools
+from nebbet.desktop.shelves.source_view import SourceView
 from nebbet.desktop.shelves.template_edit import TemplateEdit
 from nebbet.desktop.shelves.thing_bar import ThingBar
 
@@ -34,16 +35,17 @@ class Manuscript(QWidget):
     edited = Signal()
     languages_changed = Signal()
 
-    def __init__(self, session: Session, ledger: Ledger) -> None:
+    def __init__(self, session: Session, ledger: Ledger, *, addressed: bool = True) -> None:
         super().__init__()
         self._session, self._ledger = session, ledger
+        self._addressed = addressed  # a passage has neither addresses nor a subject
         self._content = Content()
         self._texts: dict[str, Texts] = {}
         self.language = ""
         self._loading = True
         self.languages = Languages()
         self.lines = {part: self._line(name) for part, name in LINES.items()}
-        self.body = TemplateEdit(ledger, session.pictures)
+        self.body = TemplateEdit(ledger, session.pictures, session)
         theme.named(self.body, "Body of the template")
         self.condition = ConditionField("Condition of the paragraphs", ledger.resolution)
         self.each = Picker("Repeated for each member of", ledger.lists, "once, or a list")
@@ -62,7 +64,9 @@ class Manuscript(QWidget):
     def _lay_out(self) -> None:
         self.sheet = Sheet([(LINES[part], self.lines[part]) for part in LINES], self.body)
         self.tools = BodyTools(self.body, self._session.add_files)
-        self.parts = PartTools(self.body, lambda: self._session.catalogue.passages)
+        self.parts = PartTools(
+            self.body, lambda: self._session.catalogue.passages if self._addressed else {}
+        )
         self.more = pieces.button("From, Reply-To, Also to, Bcc", self.show_all_rows, "words")
         self.tools.layout().addWidget(self.parts)  # type: ignore[union-attr]
         self.things = ThingBar(self.body, self._ledger)
@@ -77,13 +81,23 @@ class Manuscript(QWidget):
         )
         when.setContentsMargins(8, 0, 8, 4)
         self.condition.note.setMinimumWidth(120)
+        self.no_dictionary = pieces.label("", "note")
+        self.no_dictionary.setContentsMargins(8, 0, 8, 4)
+        self.no_dictionary.hide()
+        self._when = QWidget()
+        self._when.setLayout(when)
+        self.source = SourceView(self._session, self._ledger)
+        self._pages = QStackedWidget()
+        self._pages.addWidget(Desk(self.sheet))
+        self._pages.addWidget(self.source)
         pieces.fill(
             QVBoxLayout(self),
             self.tools,
-            when,
+            self._when,
+            self.no_dictionary,
             self.things,
             self.find_bar,
-            Desk(self.sheet),
+            self._pages,
             spacing=0,
         )
 
@@ -95,6 +109,11 @@ class Manuscript(QWidget):
         self.each.picked.connect(self._set_each)
         self.each.entered.connect(self._set_each)
         self.body.cursorPositionChanged.connect(self._show_hanging)
+        self.source.edited.connect(self._edited)
+        self._session.speller.ready.connect(self._tell_dictionary)
+        for editor in (self.lines["subject"], self.body):
+            editor.word_taken.connect(self._session.keep_word)
+        self.source.plain_wanted.connect(self._make_ordinary)
         self.find_bar.closed.connect(self.close_find)
         self.languages.switched.connect(self._switch)
         self.languages.added.connect(self._add_language)
@@ -123,11 +142,18 @@ class Manuscript(QWidget):
         self._content, self._texts = content, dict(content.texts)
         for part in ADDRESS_LINES:
             self.lines[part].load(inline.parse(getattr(content.copies, part)))
+        self._show_rows(content)
+        self._show_languages(language)
+        self._loading = False
+
+    def _show_rows(self, content: Content) -> None:
+        if not self._addressed:
+            self.sheet.show_rows(False)
+            self.more.hide()
+            return
         for part in _RARE:
             self.sheet.show_row(LINES[part], bool(getattr(content.copies, part)))
         self.more.setVisible(not all(getattr(content.copies, part) for part in _RARE))
-        self._show_languages(language)
-        self._loading = False
 
     def show_all_rows(self) -> None:
         """Show the address rows that are seldom needed, and go to the first of them."""
@@ -151,19 +177,57 @@ class Manuscript(QWidget):
 
     def _show_text(self, code: str) -> None:
         self.language = self._ledger.language = code
+        for editor in (self.lines["subject"], self.body):
+            editor.spell(self._session.speller, code)
+        self._tell_dictionary(code)
         texts = self._texts[code]
         self.lines["subject"].load(inline.parse(texts.subject))
-        self.body.load(texts.blocks)
+        self._show_kind(texts)
         self.show_figures()
+
+    def _show_kind(self, texts: Texts) -> None:
+        """An ordinary text is written on paper, finished HTML as its source."""
+        self.body.load(() if texts.finished else texts.blocks)
+        if texts.finished:
+            self.source.load(texts.body)
+        self._pages.setCurrentIndex(int(texts.finished))
+        for tools in (self.tools, self._when):
+            tools.setVisible(not texts.finished)
+
+    @property
+    def is_source(self) -> bool:
+        """Whether the text at hand is finished HTML."""
+        return self._pages.currentIndex() == 1
+
+    def _make_ordinary(self) -> None:
+        """Keep what finished HTML says, and let go of its look."""
+        made = bodies.write(bodies.read(self.source.text(), {}))
+        self._texts[self.language] = replace(self._texts[self.language], body=made, finished=False)
+        self._reopen(self.language)
+
+    def insert(self, name: str) -> None:
+        """Put a placeholder where somebody wrote last."""
+        if self.is_source and self.last is self.body:
+            self.source.source.write_name(name)
+            self.source.source.setFocus()
+        else:
+            self.last.insert_placeholder(name)
+            self.last.setFocus()
+
+    def focus_text(self) -> None:
+        """Go to the text."""
+        (self.source.source if self.is_source else self.body).setFocus()
 
     def show_figures(self) -> None:
         """Say how long the text is, and how easily it reads."""
-        self.languages.show_figures(bodies.figures(self.body.body(), self.language))
+        text = bodies.read(self.source.text()) if self.is_source else self.body.body()
+        self.languages.show_figures(bodies.figures(text, self.language))
 
     def _take_text(self) -> None:
         subject = inline.source(self.lines["subject"].line()).strip()
         before = self._texts[self.language]
-        made = replace(before, subject=subject, body=bodies.write(self.body.body()))
+        source = self.source.text() if before.finished else bodies.write(self.body.body())
+        made = replace(before, subject=subject, body=source)
         code, first = next(iter(self._texts.items()))
         if made != before and self.language != code:
             made = replace(made, original=first.fingerprint)
@@ -231,6 +295,21 @@ class Manuscript(QWidget):
             self.body.set_list_over(name)
         if self.each.hasFocus():
             self.body.setFocus()
+
+    # Spelling
+
+    def _tell_dictionary(self, language: str) -> None:
+        """Say quietly where a dictionary is missing, and what brings it."""
+        if language == self.language:
+            package = self._session.speller.missing(language)
+            said = f"No spelling in {name_of(language)}: the package {package} brings a dictionary."
+            self.no_dictionary.setText(said if package else "")
+            self.no_dictionary.setVisible(bool(package))
+
+    def next_doubt(self) -> None:
+        """Go to the next doubtful word in the text, or in the subject."""
+        if not (self.body.next_doubt() or self.lines["subject"].next_doubt()):
+            self._session.voice.say("Every word is known.")
 
     # Finding
 

@@ -1,8 +1,15 @@
 """The place Library."""
 
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import msgspec
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
+    QFileDialog,
     QHBoxLayout,
     QInputDialog,
     QLineEdit,
@@ -20,10 +27,17 @@ from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.editor import TemplateEditor
 from nebbet.desktop.shelves.facts import SharedFacts
 from nebbet.desktop.shelves.reading import ReadingPane
+from nebbet.desktop.shelves.shared_frames import SharedFrames
+from nebbet.desktop.shelves.shared_passages import SharedPassages
 from nebbet.desktop.shelves.table import TemplatesTable
 from nebbet.library.catalogue import Shelf, Template, template_entries
 
+if TYPE_CHECKING:
+    from nebbet.library.intake import Taken
+
 _ALL, _RETIRED = "all", "retired"
+_ORDINARY = "Messages, pages and notes (*.eml *.html *.htm *.md *.txt)"
+_FINISHED = "Messages and pages that keep their own look (*.eml *.html *.htm)"
 
 
 class _FindField(QLineEdit):
@@ -58,7 +72,7 @@ class LibraryPage(Place):
         "Choose a shelf, or type anywhere in the list to find a template by words from its title, "
         "subject or text. Return begins a letter with the template at hand. Ctrl+E opens it in the "
         "editor, Ctrl+Shift+N starts a new one on this shelf. Ctrl+Shift+A shows the facts and the "
-        "working days of the team."
+        "working days of the team, Ctrl+Alt+B the passages, Ctrl+Alt+F the frames."
     )
     take = Signal(str)
 
@@ -66,12 +80,14 @@ class LibraryPage(Place):
         super().__init__()
         self._session = session
         self._shelf = _ALL
+        self._from_editor = False
         self.shelves = ChoiceList("Shelves")
         self.table = TemplatesTable()
         self.find_field = _FindField(self.table)
         self.pane = ReadingPane(session)
         self.editor = TemplateEditor(session)
         self.facts = SharedFacts(session)
+        self.passages, self.frames = SharedPassages(session), SharedFrames(session)
         self._stack = QStackedWidget()
         self._lay_out()
         self._connect()
@@ -80,15 +96,17 @@ class LibraryPage(Place):
     def _lay_out(self) -> None:
         add = pieces.button("New shelf…", self.add_shelf, "words")
         facts = pieces.button("Facts and working days", self.show_facts, "words")
-        left = pieces.column(
-            "left", self.shelves, pieces.row(add, None), pieces.row(facts, None), margin=8
-        )
+        passages = pieces.button("Passages", self.show_passages, "words")
+        frames = pieces.button("Frames", self.show_frames, "words")
+        shared = (pieces.row(button, None) for button in (passages, frames, facts))
+        left = pieces.column("left", self.shelves, pieces.row(add, None), *shared, margin=8)
         left.setFixedWidth(200)
         self.new = pieces.button("New template", self.new_template, hint="Ctrl+Shift+N")
+        self.take_files = pieces.button("Import…", self.ask_for_files, hint="Ctrl+Alt+O")
         middle = QWidget()
         pieces.fill(
             QVBoxLayout(middle),
-            pieces.row(pieces.grow(self.find_field), self.new),
+            pieces.row(pieces.grow(self.find_field), self.new, self.take_files),
             self.table,
             margin=8,
         )
@@ -103,7 +121,8 @@ class LibraryPage(Place):
         pieces.fill(QHBoxLayout(shelves), left, split, spacing=0)
         self._stack.addWidget(shelves)
         self._stack.addWidget(self.editor)
-        self._stack.addWidget(self.facts)
+        for page in (self.facts, self.passages, self.frames):
+            self._stack.addWidget(page)
         pieces.fill(QVBoxLayout(self), self._stack)
 
     def _connect(self) -> None:
@@ -117,11 +136,16 @@ class LibraryPage(Place):
         self.pane.pin.connect(self._pin)
         self.pane.retire.connect(self._retire)
         self.editor.left.connect(self._back)
-        self.facts.left.connect(self._back)
+        for page in (self.facts, self.passages, self.frames):
+            page.left.connect(self._back)
+        self.editor.passage_wanted.connect(self._open_passage)
         self._session.catalogue_changed.connect(self.refresh)
         self.add_key("Edit the template", "Ctrl+E", self._edit_current)
         self.add_key("New template", "Ctrl+Shift+N", self.new_template)
+        self.add_key("Import files as templates", "Ctrl+Alt+O", self.ask_for_files)
         self.add_key("Facts and working days", "Ctrl+Shift+A", self.show_facts)
+        self.add_key("Passages", "Ctrl+Alt+B", self.show_passages)
+        self.add_key("Frames", "Ctrl+Alt+F", self.show_frames)
         self.add_key("Pin or unpin", "Ctrl+P", lambda: self._pin(self.table.key))
 
     def show_facts(self) -> None:
@@ -130,9 +154,29 @@ class LibraryPage(Place):
         self._stack.setCurrentWidget(self.facts)
         self.facts.list.setFocus()
 
+    def show_passages(self) -> None:
+        """Show the pieces of text that templates include."""
+        self._from_editor = self.is_editing
+        self._stack.setCurrentWidget(self.passages)
+        self.passages.refresh()
+        self.passages.list.setFocus()
+
+    def _open_passage(self, key: str) -> None:
+        """Show the passage that somebody came upon in a template."""
+        self.editor.keep_draft()
+        self.show_passages()
+        self.passages.refresh(key)
+
+    def show_frames(self) -> None:
+        """Show the looks that letters can have."""
+        self._stack.setCurrentWidget(self.frames)
+        self.frames.refresh()
+        self.frames.list.setFocus()
+
     def arrive(self) -> None:
-        if self._stack.currentWidget() is self.facts:
-            self.facts.list.setFocus()
+        shown = self._stack.currentWidget()
+        if isinstance(shown, SharedFacts | SharedPassages | SharedFrames):
+            shown.list.setFocus()
         elif self.is_editing:
             self.editor.body.setFocus()
         else:
@@ -151,8 +195,9 @@ class LibraryPage(Place):
 
     def refresh(self) -> None:
         """Show the library as it is now."""
-        if self._stack.currentWidget() is self.facts:
-            self.facts.refresh()
+        shown = self._stack.currentWidget()
+        if isinstance(shown, SharedFacts | SharedPassages | SharedFrames):
+            shown.refresh()
         templates = self._session.catalogue.templates.values()
         living = [t for t in templates if t.state != "retired"]
         retired = len(templates) - len(living)
@@ -227,6 +272,12 @@ class LibraryPage(Place):
         self.editor.open(self._session.catalogue.templates[key])
 
     def _back(self) -> None:
+        """Back to the shelves, or to the template from which somebody looked at a passage."""
+        if self._from_editor:
+            self._from_editor = False
+            self._stack.setCurrentWidget(self.editor)
+            self.editor.refresh()
+            return
         self._stack.setCurrentIndex(0)
         self.table.setFocus()
 
@@ -234,20 +285,72 @@ class LibraryPage(Place):
         """Start a template on the shelf at hand and open it in the editor."""
         if self.is_editing:
             return
-        shelves = self._session.catalogue.shelves
-        if not shelves:
+        chosen = self._shelf_at_hand()
+        if not chosen:
             self.add_shelf()
             return
-        chosen = self._shelf if self._shelf in {s.id for s in shelves} else shelves[0].id
-        key = self._session.parts.token()
-        library = self._session.library
+        key, library, session = self._session.parts.token(), self._session.library, self._session
+        session.operations.run(
+            lambda: library.add_template(key, chosen, ""),
+            lambda _result: self._when_known(key, lambda: self.edit(key)),
+            session.voice.fail,
+        )
 
-        def opened() -> None:
-            self._session.catalogue_changed.disconnect(opened)
-            self.edit(key)
+    def ask_for_files(self) -> None:
+        """Choose files that are to become templates, and how."""
+        if self.is_editing:
+            return
+        paths, how = QFileDialog.getOpenFileNames(
+            self.window(), "Import as templates", "", f"{_ORDINARY};;{_FINISHED}"
+        )
+        self.import_files(paths, finished=how == _FINISHED)
 
-        self._session.catalogue_changed.connect(opened)
-        self._session.change_library(lambda: library.add_template(key, chosen, ""))
+    def import_files(self, paths: list[str], *, finished: bool = False) -> None:
+        """Make a draft of each file, on the shelf at hand; the last one is opened. A bad file is
+        told, and the others go on."""
+        shelf = self._shelf_at_hand()
+        if not shelf:
+            self.add_shelf()
+            return
+        session = self._session
+        for number, path in enumerate(map(Path, paths), 1):
+            token, last = session.parts.token(), number == len(paths)
+            session.operations.run(
+                partial(self._take_in, path, shelf, token, finished),
+                partial(self._taken, last),
+                session.voice.fail,
+            )
+
+    def _take_in(self, path: Path, shelf: str, token: str, finished: bool) -> "Taken":
+        from nebbet.library.intake import take_in
+
+        return take_in(self._session.library, path, shelf, token, finished=finished)
+
+    def _taken(self, last: bool, taken: "Taken") -> None:
+        session = self._session
+        session.keep_draft(taken.id, msgspec.json.encode(taken.draft))
+        gone = f" Taken out: {', '.join(taken.removed)}." if taken.removed else ""
+        said = f"“{taken.draft.title}” is a draft now.{gone}"
+        self._when_known(taken.id, lambda: self._open_taken(taken.id, said) if last else None)
+
+    def _open_taken(self, key: str, said: str) -> None:
+        self.edit(key)
+        self.editor.offer_prompts(said)
+
+    def _when_known(self, key: str, act: Callable[[], None]) -> None:
+        """Do something as soon as the library at hand knows a template."""
+
+        def known() -> None:
+            if key in self._session.catalogue.templates:
+                self._session.catalogue_changed.disconnect(known)
+                act()
+
+        self._session.catalogue_changed.connect(known)
+        self._session.refresh_catalogue()
+
+    def _shelf_at_hand(self) -> str:
+        shelves = [shelf.id for shelf in self._session.catalogue.shelves]
+        return self._shelf if self._shelf in shelves else next(iter(shelves), "")
 
     def add_shelf(self) -> None:
         """Ask for a name and put up a shelf."""

@@ -11,6 +11,7 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 
 _TONES = {"stop": "brick", "doubt": "ochre_edge", "note": "slate"}
+_MOST_ROWS = 5
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
 
 
@@ -27,7 +28,6 @@ class PuttingInUse(QWidget):
         self._found: tuple[Finding, ...] = ()
         self._accepted: tuple[Finding, ...] = ()
         self.list = ChoiceList("Findings on this template")
-        self.list.setFixedHeight(118)
         self.list.itemActivated.connect(lambda _item: self.show_place())
         self.list.itemClicked.connect(lambda _item: self.show_place())
         self.mend_button = pieces.button("Mend (Shift+F8)", self.mend.emit, "words")
@@ -46,6 +46,7 @@ class PuttingInUse(QWidget):
             pieces.row(self.keep_button, pieces.grow(self.use_button)),
             self.state,
         )
+        pieces.keep_low(self)
         self.show_findings(())
 
     def show_findings(self, found: tuple[Finding, ...]) -> None:
@@ -61,6 +62,7 @@ class PuttingInUse(QWidget):
         self.list.setCurrentRow(min(chosen, len(found) - 1))
         for row, finding in enumerate(found):
             self.list.item(row).setToolTip(finding.sentence)
+        self.list.setFixedHeight(min(len(found), _MOST_ROWS) * theme.ROW + 4)
         self.list.setVisible(bool(found))
         self.mend_button.setVisible(any(f.remedy for f in found))
 

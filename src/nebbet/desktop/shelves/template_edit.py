@@ -1,33 +1,39 @@
 """The template's own editor: placeholders are single things, typed as {{name}} or chosen."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Protocol
 
-from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, Signal
+from PySide6.QtCore import QEvent, QMimeData, QPointF, Qt, Signal
 from PySide6.QtGui import (
     QFocusEvent,
     QHelpEvent,
+    QImage,
     QKeyEvent,
     QMouseEvent,
+    QPixmap,
     QTextCursor,
     QTextDocument,
     QTextFormat,
 )
 from PySide6.QtWidgets import QToolTip
 
+from nebbet.core import body as bodies
 from nebbet.core import inline
+from nebbet.core.body import Body
 from nebbet.core.checks import prompts_in
 from nebbet.core.inline import Slot
+from nebbet.core.letter import Enclosure
+from nebbet.core.message.importing import picture_addresses
 from nebbet.desktop.kit import docformat, docread, docwrite
+from nebbet.desktop.kit.block_object import BlockObject, Piece
 from nebbet.desktop.kit.marks import Mark
-from nebbet.desktop.kit.paper_edit import PaperEdit
-from nebbet.desktop.kit.picker import Choice, ChoiceList
-from nebbet.desktop.kit.pictures import Pictures
+from nebbet.desktop.kit.paper_edit import OWN_FORMAT, PaperEdit, text_body
+from nebbet.desktop.kit.picker import Choice
+from nebbet.desktop.kit.pictures import Pictures, png_of
 from nebbet.desktop.shelves import slot_object
-from nebbet.desktop.shelves.block_object import BlockObject, Piece
+from nebbet.desktop.shelves.offer_list import OfferList, query_in
 from nebbet.desktop.shelves.slot_object import SlotObject
 
-_LONGEST_QUERY = 60
 _RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 
@@ -47,6 +53,22 @@ class Names(slot_object.Known, Protocol):
         """What a passage says here."""
 
 
+AT_ONCE = 100_000  # characters of markup that are read before anybody notices
+
+
+class Intake(Protocol):
+    """What takes pasted things into the library."""
+
+    def add_pictures(self, paths: list[str], done: Callable[[Enclosure], None]) -> None:
+        """Take picture files."""
+
+    def put_picture(self, data: bytes, name: str, done: Callable[[Enclosure], None]) -> None:
+        """Take a picture that is in memory."""
+
+    def read_pasted(self, markup: str, plain: str, done: Callable[[Body], None]) -> None:
+        """Read pasted HTML, with its pictures as far as they are at hand."""
+
+
 class TemplateEdit(PaperEdit):
     """Writes placeholders as single objects, and mistyped braces as marked text.
 
@@ -58,20 +80,22 @@ class TemplateEdit(PaperEdit):
     prompts_pasted = Signal(list)
 
     def __init__(
-        self, names: Names, pictures: Pictures | None = None, *, single: bool = False
+        self,
+        names: Names,
+        pictures: Pictures | None = None,
+        intake: Intake | None = None,
+        *,
+        single: bool = False,
     ) -> None:
-        self._names = names
+        self._names, self._intake = names, intake
         super().__init__(pictures, single=single)
         self._drawer = SlotObject(names, self)
         self._piece_drawer = BlockObject(self._piece, self._draw_slots, self.writer, self)
         self._draw_slots(self.document())
         layout = self.document().documentLayout()
         layout.registerHandler(docformat.PASSAGE_OBJECT, self._piece_drawer)
-        self.offers = ChoiceList("Placeholders that fit")
-        self.offers.setObjectName("popup")
-        self.offers.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.offers.hide()
-        self.offers.itemClicked.connect(lambda _item: self._choose())
+        self.offers = OfferList()
+        self.offers.taken.connect(self._choose)
 
     def _draw_slots(self, document: QTextDocument) -> None:
         document.documentLayout().registerHandler(docformat.SLOT_OBJECT, self._drawer)
@@ -134,7 +158,7 @@ class TemplateEdit(PaperEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """The list of placeholders comes with {{ and goes with }}."""
-        if self.offers.isVisible() and self._in_offers(event):
+        if self.offers.takes(event):
             return
         chosen = self._selected()
         if event.key() in _RETURN and chosen is not None and not event.modifiers():
@@ -146,52 +170,17 @@ class TemplateEdit(PaperEdit):
         if event.text() and event.key() != Qt.Key.Key_Escape:
             self._show_offers()
 
-    def _in_offers(self, event: QKeyEvent) -> bool:
-        key = event.key()
-        if key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
-            self.offers.step(1 if key == Qt.Key.Key_Down else -1)
-        elif key in (*_RETURN, Qt.Key.Key_Tab) and self.offers.key:
-            self._choose()
-        elif key == Qt.Key.Key_Escape:
-            self.offers.hide()
-        else:
-            return False
-        return True
-
     def _query(self) -> tuple[int, str] | None:
         """Where {{ was opened before the cursor, and what was typed since."""
         cursor = self.textCursor()
         before = cursor.block().text()[: cursor.positionInBlock()]
-        start = before.rfind("{{")
-        words = before[start + 2 :]
-        if start < 0 or cursor.hasSelection() or len(words) > _LONGEST_QUERY:
-            return None
-        if before[max(start - 1, 0) : start] == "\\" or set(words) & set("{}|"):
-            return None
-        return cursor.block().position() + start, words
+        found = None if cursor.hasSelection() else query_in(before)
+        return (cursor.block().position() + found[0], found[1]) if found else None
 
     def _show_offers(self) -> None:
         query = self._query()
         choices = self._names.offer(query[1])[:40] if query else []
-        if not choices:
-            self.offers.hide()
-            return
-        self.offers.show_choices(choices)
-        self.offers.choose_first()
-        self._place_offers(len(choices))
-        self.offers.show()
-        self.offers.raise_()
-
-    def _place_offers(self, count: int) -> None:
-        window = self.window()
-        if self.offers.parent() is not window:
-            self.offers.setParent(window)
-        spot = self.mapTo(window, self.cursorRect().bottomLeft() + QPoint(0, 4))
-        height = min(count * 42 + 4, 260)
-        if spot.y() + height > window.height() - 8:
-            spot.setY(self.mapTo(window, self.cursorRect().topLeft()).y() - height - 4)
-        left = max(8, min(spot.x(), window.width() - 328))
-        self.offers.setGeometry(left, spot.y(), 320, height)
+        self.offers.show_under(self, self.cursorRect(), choices)
 
     def _choose(self) -> None:
         """Put the chosen placeholder where the braces were opened, as one step."""
@@ -227,12 +216,75 @@ class TemplateEdit(PaperEdit):
     # Pasting
 
     def insertFromMimeData(self, source: QMimeData) -> None:
-        """Paste clean, and tell which prompts came along."""
+        """Paste clean, and tell which prompts came along. Pictures go into the library; undoing
+        once leaves the plain text."""
+        if self.single or source.hasFormat(OWN_FORMAT) or self._intake is None:
+            self._telling_prompts(lambda: super(TemplateEdit, self).insertFromMimeData(source))
+        elif paths := _picture_paths(source):
+            self._intake.add_pictures(paths, self._put_picture)
+        elif source.hasHtml():
+            self._paste_html(source.html(), source.text())
+        elif source.hasImage():
+            self._paste_image(source.imageData())
+        else:
+            self._telling_prompts(lambda: super(TemplateEdit, self).insertFromMimeData(source))
+
+    def canInsertFromMimeData(self, source: QMimeData) -> bool:
+        """Text of any kind, and pictures."""
+        pictures = self._intake is not None and (source.hasImage() or source.hasUrls())
+        return pictures or super().canInsertFromMimeData(source)
+
+    def _paste_html(self, markup: str, plain: str) -> None:
+        """Small text at once; what is large or has pictures is read in the background."""
+        intake = self._intake
+        if intake is None or (len(markup) < AT_ONCE and not picture_addresses(markup)):
+            self._put_clean(bodies.read(markup, {}), plain)
+            return
+        spot = QTextCursor(self.textCursor())
+        spot.removeSelectedText()
+
+        def came(found: Body) -> None:
+            self.setTextCursor(spot)
+            self._put_clean(found, plain)
+
+        intake.read_pasted(markup, plain, came)
+
+    def _put_clean(self, found: Body, plain: str) -> None:
+        """First the plain text, then in its place the one with structure: each one step."""
+
+        def put() -> None:
+            bare = text_body(plain)
+            if plain and bare != found:
+                cursor = self.textCursor()
+                start = cursor.selectionStart()
+                self.insert_body(bare)
+                cursor = self.textCursor()
+                cursor.beginEditBlock()
+                cursor.setPosition(start, _KEEP)
+                cursor.removeSelectedText()
+                self.setTextCursor(cursor)
+                self.insert_body(found)
+                cursor.endEditBlock()
+            else:
+                self.insert_body(found)
+
+        self._telling_prompts(put)
+
+    def _telling_prompts(self, put: Callable[[], None]) -> None:
         before = set(prompts_in(self.toPlainText()))
-        super().insertFromMimeData(source)
+        put()
         came = [prompt for prompt in prompts_in(self.toPlainText()) if prompt not in before]
         if came:
             self.prompts_pasted.emit(came)
+
+    def _paste_image(self, image: QImage | QPixmap) -> None:
+        if self._intake is None:
+            return
+        whole = image.toImage() if isinstance(image, QPixmap) else image
+        self._intake.put_picture(png_of(whole), "pasted picture.png", self._put_picture)
+
+    def _put_picture(self, enclosure: Enclosure) -> None:
+        self.insert_body((bodies.Paragraph((bodies.Picture(enclosure.file, (), 480),)),))
 
     def make_slots(self, named: Mapping[str, str]) -> None:
         """Put placeholders in the place of words, wherever these stand, as one step."""
@@ -280,6 +332,13 @@ class TemplateEdit(PaperEdit):
                 QToolTip.hideText()
             return True
         return super().viewportEvent(event)
+
+
+def _picture_paths(source: QMimeData) -> list[str]:
+    """The picture files that were copied or dropped, if these are all."""
+    paths = [url.toLocalFile() for url in source.urls()]
+    endings = (".png", ".jpg", ".jpeg", ".gif", ".webp")
+    return paths if paths and all(p.casefold().endswith(endings) for p in paths) else []
 
 
 _EXACT = QTextDocument.FindFlag.FindCaseSensitively

@@ -34,8 +34,10 @@ class ThingBar(QWidget):
             self._what, self._alt_label, self.alt, self._leads, self.address, self.wide, self._by,
             self.high, self.passage,
         ]  # fmt: skip
-        pieces.fill(QHBoxLayout(self), *row, None, margin=8)
+        pieces.fill(QHBoxLayout(self), *row, margin=8)
+        self.layout().setContentsMargins(8, 0, 8, 4)  # type: ignore[union-attr]
         editor.cursorPositionChanged.connect(self.follow)
+        editor.edited.connect(self.follow)
         self.address.edited.connect(self._take_address)
         self.alt.edited.connect(self._take_picture)
         self.wide.valueChanged.connect(lambda _value: self._take_picture())

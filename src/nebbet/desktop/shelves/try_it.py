@@ -1,7 +1,7 @@
 """Trying a template: the letter it would be for a chosen case, and what the checks would say."""
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from nebbet.core import inline
 from nebbet.core import letter as letters
@@ -10,6 +10,7 @@ from nebbet.core.placeholders import Particular
 from nebbet.core.records import fold
 from nebbet.desktop import offers
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.as_received import AsReceived
 from nebbet.desktop.kit.letter_values import value_of
 from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.kit.sheet import Desk, Sheet
@@ -44,6 +45,9 @@ class TryIt(QWidget):
         self.earlier = pieces.button("Previous", lambda: self.step(-1))
         self.further = pieces.button("Next", lambda: self.step(1))
         self.back = pieces.button("Back to the text (Esc)", self.left.emit)
+        self.received = AsReceived()
+        self.as_received = pieces.button("As received", self.show_received, hint="Ctrl+Shift+T")
+        self._letter: Letter | None = None
         self.lines = {part: SlotEdit(single=True) for part in _LINES}
         self.to = pieces.label()
         self.body = SlotEdit(session.pictures)
@@ -66,11 +70,18 @@ class TryIt(QWidget):
             pieces.grow(self.case),
             self.earlier,
             self.further,
+            self.as_received,
             self.back,
         )
         said = QWidget()
         pieces.fill(QVBoxLayout(said), head, self.files, self.findings, margin=8)
-        pieces.fill(QVBoxLayout(self), said, pieces.rule(), Desk(self.sheet), spacing=0)
+        self._pages = QStackedWidget()
+        self._pages.addWidget(Desk(self.sheet))
+        seen = QWidget()
+        pieces.fill(QVBoxLayout(seen), self.received, margin=8)
+        self._pages.addWidget(seen)
+        pieces.fill(QVBoxLayout(self), said, pieces.rule(), self._pages, spacing=0)
+        self._session.pictures.loaded.connect(lambda _file: self._show_received())
         self.case.picked.connect(self._pick)
 
     def show_content(self, content: Content, language: str, cases: list[str]) -> None:
@@ -84,6 +95,17 @@ class TryIt(QWidget):
         if self._cases:
             self._cases = [*self._cases[by:], *self._cases[:by]]
             self._show(self._cases[0])
+
+    def show_received(self) -> None:
+        """Show the letter as its recipient sees it, or on paper again."""
+        self._pages.setCurrentIndex(1 - self._pages.currentIndex())
+        on = self._pages.currentIndex() == 1
+        self.as_received.setText("On paper" if on else "As received")
+        self._show_received()
+
+    def _show_received(self) -> None:
+        if self._letter is not None and self._pages.currentIndex() == 1:
+            self.received.show_message(*self._session.received(self._letter))
 
     def _offer(self, words: str) -> list[Choice]:
         return offers.cases(self._session.catalogue, words)
@@ -111,6 +133,8 @@ class TryIt(QWidget):
         for part, line in self.lines.items():
             line.show_content(getattr(letter, part), shown)
             self.sheet.show_row(_LINES[part], bool(getattr(letter, part)))
+        self._letter = letter
+        self._show_received()
         self._tell(letter, values)
         self._before = {fold(p.name): p.text for p in values}
 

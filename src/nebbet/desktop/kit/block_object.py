@@ -1,4 +1,4 @@
-"""A piece of text that stands in a template as one thing: a passage, or finished HTML."""
+"""A piece of text that stands in another one as one thing: a passage, or finished HTML."""
 
 from collections.abc import Callable
 from typing import NamedTuple
@@ -25,10 +25,11 @@ _GROUND = "#F3F1EC"
 
 
 class Piece(NamedTuple):
-    """What is drawn: the words above it, and the text."""
+    """What is drawn: the words above it, and the text as a body or as HTML."""
 
     caption: str
-    body: Body
+    body: Body = ()
+    html: str = ""
 
 
 class BlockObject(QPyTextObject):
@@ -58,7 +59,10 @@ class BlockObject(QPyTextObject):
             document.setUndoRedoEnabled(False)
             document.setDocumentMargin(0)
             self._prepare(document)
-            self._writer().body(QTextCursor(document), piece.body)
+            if piece.html:
+                document.setHtml(piece.html)
+            else:
+                self._writer().body(QTextCursor(document), piece.body)
             held = self._made[key] = (piece, document)
         held[1].setTextWidth(width - _LEFT)
         return held

@@ -1,0 +1,186 @@
+"""Making a template of a file: a message, a page, a note."""
+
+import re
+from collections.abc import Mapping
+from html import escape, unescape
+from pathlib import PurePath
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from nebbet.core import body, inline
+from nebbet.core.body import clean_markup
+from nebbet.core.checks.prompts import blank_names, prompts_in
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Content, Copies, Texts, slots, start
+from nebbet.core.message.reading import open_message
+from nebbet.core.placeholders import Placeholder, implied
+from nebbet.core.records import fold
+
+KINDS = (".eml", ".html", ".htm", ".md", ".txt")
+LARGEST = 20 * 2**20
+_IMAGE = re.compile(r"<img\b[^>]*?\bsrc\s*=\s*(?:\"([^\"]*)\"|'([^']*)'|([^\s>]+))", re.IGNORECASE)
+_CHARSET = re.compile(rb"charset\s*=\s*[\"']?\s*([\w.:-]+)", re.IGNORECASE)
+
+
+class Incoming(Struct, frozen=True):
+    """What a file holds: a title, subject, markup, copies; attachments by name, and pictures by the
+    address by which the markup shows them."""
+
+    title: str
+    subject: str
+    markup: str
+    cc: str = ""
+    bcc: str = ""
+    reply_to: str = ""
+    attachments: tuple[tuple[str, bytes], ...] = ()
+    pictures: Mapping[str, bytes] = {}
+
+
+def read_file(name: str, data: bytes) -> Incoming:
+    """Read a file by the kind that its name says.
+
+    Raises NebbetError for a file of another kind, one that is too large, or an empty one.
+    """
+    if len(data) > LARGEST:
+        raise NebbetError(f"{name} is larger than {LARGEST // 2**20} MB", kept="It was not taken")
+    if not data.strip():
+        raise NebbetError(f"{name} is empty", kept="No template was made of it")
+    suffix, stem = PurePath(name).suffix.casefold(), PurePath(name).stem
+    if suffix == ".eml":
+        return _message(stem, data)
+    if suffix in (".html", ".htm"):
+        text = _text(data, _CHARSET.search(data[:2048]))
+        found = re.search(r"<title[^>]*>(.*?)</title>", text, re.IGNORECASE | re.DOTALL)
+        title = " ".join(unescape(found[1]).split()) if found else stem
+        return Incoming(title or stem, title or stem, text)
+    if suffix == ".md":
+        return _note(stem, _text(data))
+    if suffix == ".txt":
+        return _plain(stem, _text(data))
+    raise NebbetError(
+        f"{name} is of no kind that becomes a template",
+        kept="It was not taken",
+        advice=f"Choose one that ends in {', '.join(KINDS)}",
+    )
+
+
+def _text(data: bytes, charset: re.Match[bytes] | None = None) -> str:
+    """The text of a file: by the charset it names, as UTF-8 or UTF-16, else as Windows-1252,
+    which takes nearly anything."""
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return data.decode("utf-16", "replace")
+    named = charset[1].decode("ascii", "ignore") if charset else "utf-8"
+    for encoding in (named, "utf-8-sig"):
+        try:
+            return data.decode("utf-8-sig" if encoding.casefold() == "utf-8" else encoding)
+        except (LookupError, UnicodeDecodeError):
+            continue
+    return data.decode("cp1252", "replace")
+
+
+def _message(stem: str, data: bytes) -> Incoming:
+    found = open_message(data)
+    markup = found.html or _paragraphs(found.plain)
+    return Incoming(
+        found.subject or stem,
+        found.subject,
+        markup,
+        cc=found.cc,
+        bcc=found.bcc,
+        reply_to=found.reply_to,
+        attachments=found.attachments,
+        pictures={f"cid:{name}": held for name, held in found.pictures.items()},
+    )
+
+
+def _note(stem: str, text: str) -> Incoming:
+    """Markdown (CommonMark); its first heading is the title and goes from the text."""
+    from markdown_it import MarkdownIt
+
+    markup = MarkdownIt("commonmark").enable("strikethrough").enable("table").render(text)
+    found = re.match(r"\s*<h1>(.*?)</h1>", markup, re.DOTALL)
+    if not found:
+        return Incoming(stem, stem, markup)
+    title = unescape(re.sub("<[^>]+>", "", found[1]))
+    return Incoming(title, title, markup[found.end() :])
+
+
+def _plain(stem: str, text: str) -> Incoming:
+    """A text; a first line that says “Subject:” is that."""
+    first, _, rest = text.lstrip().partition("\n")
+    name, given, subject = first.partition(":")
+    if given and name.strip().casefold() in ("subject", "betreff", "objet", "emne"):
+        return Incoming(stem, subject.strip(), _paragraphs(rest))
+    return Incoming(stem, stem, _paragraphs(text))
+
+
+def _paragraphs(text: str) -> str:
+    pieces = re.split(r"\n[ \t]*\n", text.replace("\r\n", "\n").replace("\r", "\n"))
+    lines = ("<br>".join(escape(piece.strip("\n")).split("\n")) for piece in pieces)
+    return "".join(f"<p>{held}</p>" for held in lines if held.strip())
+
+
+def picture_addresses(markup: str) -> list[str]:
+    """The addresses of the pictures in some markup, once each."""
+    found = ("".join(groups) for groups in _IMAGE.findall(markup))
+    return list(dict.fromkeys(unescape(address) for address in found if address))
+
+
+def content_of(
+    draft: Incoming, pictures: Mapping[str, str], language: str = "en_GB", *, finished: bool = False
+) -> tuple[Content, tuple[str, ...]]:
+    """The content of a template, and what was taken out of it, in words.
+
+    pictures gives the SHA-256 of the library files by the addresses in the markup. finished keeps
+    the markup as it is, cleaned. Names in braces that are no fields are declared as blanks.
+    """
+    removed: tuple[str, ...] = ()
+    if finished:
+        markup = draft.markup
+        for address, file in pictures.items():
+            markup = markup.replace(escape(address), f"file:{file}").replace(
+                address, f"file:{file}"
+            )
+        source, removed = (cleaned := clean_markup(markup)).source, cleaned.removed
+    else:
+        source = body.write(body.read(draft.markup, pictures))
+    texts = Texts(draft.subject, source, finished=finished)
+    copies = Copies(cc=draft.cc, bcc=draft.bcc, reply_to=draft.reply_to)
+    content = Content({language: texts}, copies=copies)
+    return _declared(content), removed
+
+
+def _declared(content: Content) -> Content:
+    """Declare the names in a text that nobody else knows."""
+    names = {fold(slot.name): slot.name for slot in slots(start("", content))}
+    free = (name for name in names.values() if implied(name) is None and "." not in name)
+    blanks = tuple(Placeholder(name) for name in free)
+    return replace(content, placeholders=blanks)
+
+
+def with_blanks(content: Content) -> Content:
+    """Make blanks of the bracketed prompts in every text of a template."""
+    texts = content.texts
+    plain = "\n".join(
+        [t.subject for t in texts.values()]
+        + [inline.source(line) for t in texts.values() for line in body.lines_of(t.blocks)]
+    )
+    named = blank_names(prompts_in(plain), (p.name for p in content.placeholders))
+    if not named:
+        return content
+    made = {
+        code: replace(
+            t, subject=_filled(t.subject, named), body=_filled(t.body, named, as_html=True)
+        )
+        for code, t in texts.items()
+    }
+    blanks = tuple(Placeholder(name) for name in named.values())
+    return replace(content, texts=made, placeholders=(*content.placeholders, *blanks))
+
+
+def _filled(text: str, named: Mapping[str, str], *, as_html: bool = False) -> str:
+    for prompt, name in named.items():
+        written = escape(prompt, quote=False) if as_html else prompt
+        text = text.replace(written, f"{{{{{name}}}}}")
+    return text

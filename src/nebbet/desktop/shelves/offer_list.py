@@ -1,0 +1,71 @@
+"""The list of placeholders that comes while somebody types {{."""
+
+from PySide6.QtCore import QPoint, QRect, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QWidget
+
+from nebbet.desktop.kit.picker import Choice, ChoiceList
+
+_LONGEST_QUERY = 60
+_RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+
+
+def query_in(before: str) -> tuple[int, str] | None:
+    """Where {{ was opened in the text before the cursor, and what was typed since."""
+    start = before.rfind("{{")
+    words = before[start + 2 :]
+    if start < 0 or len(words) > _LONGEST_QUERY:
+        return None
+    if before[max(start - 1, 0) : start] == "\\" or set(words) & set("{}|"):
+        return None
+    return start, words
+
+
+class OfferList(ChoiceList):
+    """Stands under (or over) the cursor of a text; taken says that somebody chose."""
+
+    taken = Signal()
+
+    def __init__(self) -> None:
+        super().__init__("Placeholders that fit")
+        self.setObjectName("popup")
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.hide()
+        self.itemClicked.connect(lambda _item: self.taken.emit())
+
+    def show_under(self, text: QWidget, cursor: QRect, choices: list[Choice]) -> None:
+        """Show what fits; nothing fits, nothing shows."""
+        if not choices:
+            self.hide()
+            return
+        self.show_choices(choices)
+        self.choose_first()
+        self._place(text, cursor, len(choices))
+        self.show()
+        self.raise_()
+
+    def _place(self, text: QWidget, cursor: QRect, count: int) -> None:
+        window = text.window()
+        if self.parent() is not window:
+            self.setParent(window)
+        spot = text.mapTo(window, cursor.bottomLeft() + QPoint(0, 4))
+        height = min(count * 42 + 4, 260)
+        if spot.y() + height > window.height() - 8:
+            spot.setY(text.mapTo(window, cursor.topLeft()).y() - height - 4)
+        left = max(8, min(spot.x(), window.width() - 328))
+        self.setGeometry(left, spot.y(), 320, height)
+
+    def takes(self, event: QKeyEvent) -> bool:
+        """Whether a key is for the list; it is acted upon then."""
+        key = event.key()
+        if not self.isVisible():
+            return False
+        if key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+            self.step(1 if key == Qt.Key.Key_Down else -1)
+        elif key in (*_RETURN, Qt.Key.Key_Tab) and self.key:
+            self.taken.emit()
+        elif key == Qt.Key.Key_Escape:
+            self.hide()
+        else:
+            return False
+        return True

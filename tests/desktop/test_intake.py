@@ -1,0 +1,166 @@
+"""What comes into a template from elsewhere: files, pasted things, words of the team."""
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QMimeData, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMenu
+
+from nebbet.core.body import files_of, write
+from nebbet.desktop.shelves.editor import TemplateEditor
+from tests.desktop.conftest import Hand
+
+
+@pytest.fixture
+def page(hand: Hand) -> TemplateEditor:
+    """The editor with an empty text."""
+    hand.press("Alt+2")
+    hand.window.library.edit("refund-agreed")
+    made = hand.window.library.editor
+    made.body.setFocus()
+    made.body.selectAll()
+    hand.press("Delete")
+    return made
+
+
+def paste(
+    page: TemplateEditor, html: str = "", text: str = "", image: QImage | None = None
+) -> None:
+    data = QMimeData()
+    if html:
+        data.setHtml(html)
+    if text:
+        data.setText(text)
+    if image:
+        data.setImageData(image)
+    page.body.insertFromMimeData(data)
+
+
+def test_pasting_keeps_structure_and_one_undo_leaves_the_plain_text(
+    hand: Hand, page: TemplateEditor
+) -> None:
+    paste(page, "<p style='font:31px x'><b>One</b></p><ul><li>two</ul>", "One\n\ntwo")
+    rich = "<p><strong>One</strong></p>\n<ul>\n<li>two\n</ul>\n"
+    assert write(page.body.body()) == rich
+    hand.press("Ctrl+Z")
+    assert write(page.body.body()) == "<p>One</p>\n<p>two</p>\n"
+    hand.press("Ctrl+Z")
+    assert page.body.body() == ()
+    hand.press("Ctrl+Y", "Ctrl+Y")
+    assert write(page.body.body()) == rich
+
+
+def test_a_picture_on_the_clipboard_becomes_a_file_of_the_library(
+    hand: Hand, page: TemplateEditor
+) -> None:
+    image = QImage(4, 4, QImage.Format.Format_RGB32)
+    image.fill(Qt.GlobalColor.red)
+    paste(page, image=image)
+    hand.until(lambda: files_of(page.body.body()))
+    (file,) = files_of(page.body.body())
+    assert file in hand.session.catalogue.files
+
+
+def test_pictures_nobody_can_reach_leave_a_prompt(hand: Hand, page: TemplateEditor) -> None:
+    paste(page, '<p>a <img src="file:///gone/logo.png"> b</p>', "a b")
+    hand.until(lambda: "picture to put in again: logo.png" in page.body.toPlainText())
+
+
+def test_too_much_pasted_html_leaves_its_words_and_says_so(
+    hand: Hand, page: TemplateEditor
+) -> None:
+    paste(page, "<p>x</p>" * 400_000, "only the words")
+    assert page.body.toPlainText() == "only the words"
+    assert "3 MB of HTML: only its words were pasted" in hand.said
+
+
+def test_a_huge_picture_is_refused(hand: Hand, page: TemplateEditor, tmp_path: Path) -> None:
+    from PIL import Image
+
+    path = tmp_path / "huge.png"
+    Image.new("1", (10_000, 10_000)).save(path)
+    hand.session.add_pictures([str(path)], page.body._put_picture)
+    hand.until(lambda: hand.said)
+    assert "huge.png has more than 40 million pixels. It was not put in." in hand.said
+
+
+def test_files_become_drafts_with_their_prompts_as_blanks(hand: Hand, tmp_path: Path) -> None:
+    (tmp_path / "bad.docx").write_text("x")
+    (tmp_path / "note.md").write_text("# Lost bag\n\nDear [first name], we found it.")
+    hand.press("Alt+2")
+    library = hand.window.library
+    library.import_files([str(tmp_path / "bad.docx"), str(tmp_path / "note.md")])
+    hand.until(lambda: library.is_editing)
+    page = library.editor
+    assert page.title_field.text() == "Lost bag"
+    assert "Lost bag” is a draft now. The text has prompts: [first name]." in hand.said
+    hand.click(hand.window.notices.action)
+    assert "{{first name}}" in write(page.body.body())
+    assert page.using.state.text() == "No edition is in use yet; your changes are a draft."
+    page.body.setFocus()
+    hand.put_in_use()
+    hand.until(
+        lambda: any(
+            t.title == "Lost bag" and t.edition == 1
+            for t in hand.session.catalogue.templates.values()
+        )
+    )
+
+
+def test_finished_html_is_edited_as_source_and_goes_into_a_letter(
+    hand: Hand, tmp_path: Path
+) -> None:
+    (tmp_path / "offer.html").write_text(
+        "<title>Offer</title><table bgcolor='#eee'><tr><td>Dear {{recipient.name}}</table>"
+    )
+    hand.press("Alt+2")
+    library = hand.window.library
+    library.import_files([str(tmp_path / "offer.html")], finished=True)
+    hand.until(lambda: library.is_editing)
+    text = library.editor.manuscript
+    assert text.is_source
+    text.source.view.show_look("plain")  # the engine is not needed here
+    source = text.source.source
+    source.setFocus()
+    hand.press("Ctrl+End")
+    hand.type(" {{case.num")
+    hand.press("Return")
+    assert source.toPlainText().endswith("{{case.number}}")
+    hand.press("Ctrl+S")
+    assert "Your draft is kept" in hand.said
+    content = library.editor.content()
+    assert content.texts["en_GB"].finished
+    assert 'bgcolor="#eee"' in content.texts["en_GB"].body
+    hand.press("Ctrl+T")
+    assert (
+        "finished"
+        in library.editor.trial.body._piece(
+            library.editor.trial.body.document().begin().begin().fragment().charFormat()
+        ).caption.lower()
+    )
+    hand.press("Esc")
+    hand.click(text.source.plain)
+    assert not text.is_source
+    assert "Dear {{recipient.name}}" in write(library.editor.body.body())
+
+
+def test_doubtful_words_are_marked_mended_and_kept_for_the_team(
+    hand: Hand, page: TemplateEditor
+) -> None:
+    if hand.session.speller.missing("en_GB"):
+        pytest.skip("no English dictionary on this machine")
+    hand.until(lambda: "en_GB" in hand.session.speller._dictionaries)
+    hand.type("We recieve it at Zzyzx, {{case.number}} LS-4 www.qqq.example. ")
+    doubts = [d.word for d in page.body._doubts_in(page.body.document().begin())]
+    assert doubts == ["recieve", "Zzyzx"]
+    hand.press("F7")
+    menu = page.body.findChildren(QMenu)[-1]
+    hand.until(menu.isVisible)
+    QTest.keyClick(menu, Qt.Key.Key_Down)
+    QTest.keyClick(menu, Qt.Key.Key_Return)
+    assert page.body.toPlainText().startswith("We receive it")
+    page.body._take("Zzyzx")
+    hand.until(lambda: "Zzyzx" in hand.session.catalogue.words)
+    assert page.body._doubts_in(page.body.document().begin()) == ()
