@@ -80,6 +80,14 @@ class Camera:
         self.take("try-it")
         editor.leave()
         editor.leave()
+        self.window.library.edit("travel-details")
+        editor.body.show_words("Follow the signs")
+        self.take("parts")
+        editor.try_as_received()
+        QTest.qWait(3000)  # the engine of the view starts
+        self.take("as-received")
+        editor.leave()
+        editor.leave()
 
     def close(self) -> None:
         """Close the window and end the mail service."""
@@ -111,6 +119,12 @@ def light(camera: Camera) -> None:
     window.library.show_facts()
     camera.take("facts")
     window.library.facts.left.emit()
+    window.library.show_passages()
+    camera.take("passages")
+    window.library.passages.left.emit()
+    window.library.show_frames()
+    camera.take("frames")
+    window.library.frames.left.emit()
     window.go(window.register)
     mine = [e for e in window.session.entries if e.sender == demo.ME]
     window.register.show_entry(mine[0].message_id)

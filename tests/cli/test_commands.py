@@ -463,3 +463,23 @@ def test_check_of_a_message(tmp_path: Path) -> None:
     assert "doubt: “XXXX” in the subject looks like a prompt that was not completed" in lines
     assert "doubt: The text says “attached”, but nothing is attached" in lines
     assert "none.eml cannot be read" in said(run("check", str(tmp_path / "none.eml")))
+
+
+# nebbet import and export
+
+
+def test_import_makes_drafts_and_export_writes_them_again(home: Home, tmp_path: Path) -> None:
+    (tmp_path / "note.md").write_text("# Found\n\nDear [name], see {{fact.website}}")
+    (tmp_path / "bad.xyz").write_text("x")
+    paths = [str(tmp_path / name) for name in ("bad.xyz", "note.md")]
+    done = run("import", *paths, "--shelf", "claims and complaints", home=home)
+    assert done.returncode == 1
+    assert "bad.xyz is of no kind that becomes a template" in said(done)
+    assert done.stdout.decode().endswith("  Found\n")
+    assert "There is no shelf “x”" in said(run("import", paths[1], "--shelf", "x", home=home))
+    done = run("export", "refund agreed", "--html", home=home)
+    assert 'href="{{fact.website}}/refunds"' in done.stdout.decode()
+    message = run("export", "refund agreed", "-o", str(tmp_path / "r.eml"), home=home)
+    assert message.returncode == 0
+    done = run("import", str(tmp_path / "r.eml"), "--lang", "en_GB", home=home)
+    assert "Your refund for booking {{case.number}}: {{amount}}" in done.stdout.decode()

@@ -46,7 +46,7 @@ def answer_question(monkeypatch: pytest.MonkeyPatch, text: str) -> None:
 def test_shelves_narrow_the_list_and_the_pane_shows_the_template(hand: Hand) -> None:
     library = hand.window.library
     hand.press("Alt+2")
-    assert library.table.model().rowCount() == 12
+    assert library.table.model().rowCount() == 18
     hand.click_row(library.shelves, "Refunds")
     assert library.table.model().rowCount() == 2
     assert library.pane._title.text() == "Refund agreed"

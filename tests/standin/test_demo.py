@@ -18,7 +18,7 @@ from nebbet.standin import demo, filling
 from nebbet.standin.papers import make_papers
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
-from nebbet.standin.world import FRAME_ID, World, read_world
+from nebbet.standin.world import FRAME_ID, PORTS_FRAME, World, read_world
 from tests.conftest import NOW, TODAY
 
 
@@ -29,7 +29,7 @@ def world() -> World:
 
 def test_the_amount_that_was_asked_for(world: World) -> None:
     assert len(world.members) == 5
-    assert len(world.templates) == 12
+    assert len(world.templates) == 18
     assert len(world.shelves) == 5
     assert len(world.contacts) == 30
     assert len(world.cases) == 30
@@ -52,14 +52,14 @@ def test_every_template_suits_some_case_and_passes_the_checks(world: World) -> N
     """For each template and language there is a case that leaves only blanks to complete."""
     facts = {fact.name: fact for fact in world.facts}
     people = {contact.id: contact for contact in world.contacts}
+    passages = {passage.id: passage for passage in world.passages}
     for template in world.templates:
-        for code in template.content.texts:
+        content = letters.included(template.content, passages)
+        for code in content.texts:
             left = []
             for case in world.cases:
                 recipient = people[case.contact]
-                letter = letters.start(
-                    "", template.content, recipient=recipient, case=case, language=code
-                )
+                letter = letters.start("", content, recipient=recipient, case=case, language=code)
                 seen = placeholders.World(
                     TODAY,
                     code,
@@ -74,7 +74,7 @@ def test_every_template_suits_some_case_and_passes_the_checks(world: World) -> N
                 left.append([p for p in found if p.is_blank and p.placeholder.source != "blank"])
             assert [] in left, (template.title, code)
         seen = placeholders.World(TODAY, sender=world.members[1], facts=facts)
-        assert checks.check_content(template.content, seen) == (), template.title
+        assert checks.check_content(content, seen) == (), template.title
 
 
 def test_dates_are_relative_to_the_day(world: World) -> None:
@@ -95,9 +95,9 @@ def test_the_demo_is_made_fresh_or_kept(tmp_path: Path) -> None:
     service = demo.prepare_demo(home, NOW)
     library = open_library(home.library_file)
     found = library.catalogue(NOW)
-    assert len(found.templates) == 12
+    assert len(found.templates) == 18
     assert all(t.state == "in use" and t.edition == 1 for t in found.templates.values())
-    assert all(t.content.frame == FRAME_ID for t in found.templates.values())
+    assert {t.content.frame for t in found.templates.values()} == {FRAME_ID, PORTS_FRAME}
     enclosures = [e for t in found.templates.values() for e in t.content.enclosures]
     assert {e.file for e in enclosures} <= found.files.keys()
     bodies = [read(x.body) for t in found.templates.values() for x in t.content.texts.values()]

@@ -13,7 +13,7 @@ from nebbet.library.catalogue import Shelf
 from nebbet.library.store import Library, open_library
 from nebbet.standin.history import WEEKS, fill_history
 from nebbet.standin.papers import make_papers
-from nebbet.standin.world import FRAME_ID, DemoTemplate, World, read_world
+from nebbet.standin.world import DemoTemplate, World, read_world
 
 LEAD = "ottilie.marsh"
 _ASSET = re.compile(r"asset:([\w.-]+)")
@@ -32,8 +32,11 @@ def make_library(path: Path, mail: Path, now: datetime, *, past: bool) -> None:
 def fill_library(library: Library, world: World, now: datetime) -> None:
     """Put the demo's world into an empty library."""
     library.put_calendar(world.calendar, world.closures, world.zone)
-    library.put(*world.members, *world.facts, *world.contacts, *world.cases)
-    library.put_frame(FRAME_ID, world.frame)
+    library.put(*world.members, *world.facts, *world.contacts, *world.cases, *world.passages)
+    for frame_id, frame in world.frames.items():
+        library.put_frame(frame_id, frame)
+    for word in world.words:
+        library.add_word(word)
     known = {
         name: (library.put_file(data, name, media_type), media_type, len(data))
         for name, (data, media_type) in make_papers().items()

@@ -13,7 +13,7 @@ import msgspec
 from msgspec import Struct
 
 from nebbet.core.body import Frame
-from nebbet.core.letter import Content, Copies, Enclosure, Texts
+from nebbet.core.letter import Content, Copies, Enclosure, Passage, Texts
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.core.values import Money, Value, to_json
@@ -41,13 +41,15 @@ class World(Struct, frozen=True):
     shelves: tuple[str, ...]
     members: tuple[Member, ...]
     facts: tuple[Fact, ...]
-    frame: Frame
+    frames: Mapping[str, Frame]
+    passages: tuple[Passage, ...]
+    words: tuple[str, ...]
     contacts: tuple[Contact, ...]
     cases: tuple[Case, ...]
     templates: tuple[DemoTemplate, ...]
 
 
-FRAME_ID = "lisle"
+FRAME_ID, PORTS_FRAME = "lisle", "ports"
 
 
 def read_world(today: date) -> World:
@@ -62,7 +64,12 @@ def read_world(today: date) -> World:
         shelves=tuple(team["shelves"]),
         members=read_members(),
         facts=msgspec.convert(team["facts"], tuple[Fact, ...]),
-        frame=msgspec.convert(team["frame"], Frame),
+        frames={
+            FRAME_ID: msgspec.convert(team["frame"], Frame),
+            PORTS_FRAME: msgspec.convert(team["plain_frame"], Frame),
+        },
+        passages=msgspec.convert(team["passages"], tuple[Passage, ...]),
+        words=tuple(team["words"]),
         contacts=msgspec.convert(list(_rows(folder / "contacts.csv")), tuple[Contact, ...]),
         cases=tuple(_case(row, today, domain) for row in _rows(folder / "cases.csv")),
         templates=tuple(
@@ -119,7 +126,7 @@ def _template(file_name: str, raw: dict[str, Any]) -> DemoTemplate:
         placeholders=msgspec.convert(raw.get("placeholders", []), tuple[Placeholder, ...]),
         copies=msgspec.convert(raw.get("copies", {}), Copies),
         enclosures=msgspec.convert(raw.get("enclosures", []), tuple[Enclosure, ...]),
-        frame=FRAME_ID,
+        frame=raw.get("frame", FRAME_ID),
     )
     stem = file_name.removesuffix(".toml").partition("-")[2]
     return DemoTemplate(stem, raw["title"], raw["shelf"], raw.get("pinned", False), content)

@@ -14,8 +14,8 @@ from nebbet.core.message.compose import compose, picture_kind
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import Contact, Member
 
-NOBODY = Contact("", email="recipient@placeholder.invalid")
-_UNKNOWN = Member("", "Sender", "", "sender@placeholder.invalid")
+NOBODY = Contact("", email="recipient@placeholder.example")
+_UNKNOWN = Member("", "Sender", "", "sender@placeholder.example")
 
 
 def _written(content: Content, language: str) -> Letter:

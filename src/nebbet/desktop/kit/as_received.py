@@ -54,6 +54,7 @@ class AsReceived(QWidget):
         row: list[QWidget | None] = []
         for look, words in LOOKS.items():
             button = QPushButton(words)
+            button.setObjectName("look")
             button.setCheckable(True)
             button.setChecked(look == self.look)
             button.setAutoDefault(False)

@@ -249,7 +249,7 @@ QPushButton {{
     background: transparent; color: {ink}; border: 1px solid {rule}; border-radius: 2px;
     padding: 3px 10px; min-height: 18px;
 }}
-QPushButton:checked {{ background: {chosen}; border-color: {plum}; }}
+QPushButton#look:checked {{ background: {chosen}; border-color: {plum}; }}
 QPushButton:hover {{ border-color: {faint}; }}
 QPushButton:focus {{ border: 1px solid {plum}; }}
 QPushButton:disabled {{ color: {faint}; border-color: {rule}; }}
