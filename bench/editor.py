@@ -35,15 +35,14 @@ PASTED = (
 
 class Names:
     """A ledger that knows every name."""
-    # ruff: noqa: ARG002 - it answers whatever it is asked
 
-    def kind_of(self, name: str) -> Kind:
+    def kind_of(self, name: str) -> Kind:  # noqa: ARG002
         return "value"
 
     def caption(self, name: str) -> tuple[str, str]:
         return "case", name
 
-    def offer(self, words: str) -> list[Choice]:
+    def offer(self, words: str) -> list[Choice]:  # noqa: ARG002
         return []
 
     def take(self, key: str) -> str:
