@@ -164,6 +164,8 @@ def test_what_a_person_changed_in_one_row_stays_there() -> None:
     letter = letters.answer(worked(content, world("A", "B")), "case.tickets#2", "B, seat 4")
     done, found = letters.work_out(letter, world("A", "B"))
     assert plain(done) == "Ticket: A\nTicket: B, seat 4\n"
+    changed = {key: p.changed for key, p in letters.by_place(done, found).items() if "#" in key}
+    assert changed == {"case.tickets#1": False, "case.tickets#2": True}
     emptied, found = letters.work_out(letters.answer(letter, "case.tickets#2", ""), world("A", "B"))
     said = [f.sentence for f in checks.check(emptied, found, lambda _file: True)]
     assert "Number 2 of Tickets is not completed" in said

@@ -246,7 +246,8 @@ def member_of(particular: Particular, item: int, language: str) -> Particular:
     if item > len(value):
         return replace(particular, text=None, value=None)
     one = value[item - 1]
-    return replace(particular, value=one, text=show(one, language, particular.placeholder.format))
+    text = show(one, language, particular.placeholder.format)
+    return replace(particular, value=one, text=text, default=text)
 
 
 def text_in(particular: Particular, wanted: str, language: str) -> str | None:
