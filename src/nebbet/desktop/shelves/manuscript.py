@@ -68,7 +68,6 @@ class Manuscript(QWidget):
             self.body, lambda: self._session.catalogue.passages if self._addressed else {}
         )
         self.more = pieces.button("From, Reply-To, Also to, Bcc", self.show_all_rows, "words")
-        self.tools.layout().addWidget(self.parts)  # type: ignore[union-attr]
         self.things = ThingBar(self.body, self._ledger)
         self.each.setMaximumWidth(200)
         when = pieces.row(
@@ -84,6 +83,9 @@ class Manuscript(QWidget):
         self.no_dictionary = pieces.label("", "note")
         self.no_dictionary.setContentsMargins(8, 0, 8, 4)
         self.no_dictionary.hide()
+        # A passage has no link to more rows, and its page is narrower.
+        roomy = self.tools.layout() if self._addressed else when
+        roomy.addWidget(self.parts)  # type: ignore[union-attr]
         self._when = QWidget()
         self._when.setLayout(when)
         self.source = SourceView(self._session, self._ledger)
