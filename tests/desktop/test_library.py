@@ -48,7 +48,7 @@ def test_shelves_narrow_the_list_and_the_pane_shows_the_template(hand: Hand) -> 
     hand.press("Alt+2")
     assert library.table.model().rowCount() == 18
     hand.click_row(library.shelves, "Refunds")
-    assert library.table.model().rowCount() == 2
+    assert library.table.model().rowCount() == 3
     assert library.pane._title.text() == "Refund agreed"
     assert library.pane._heads.text() == (
         "Subject: Your refund for booking [Number]: [Amount we return]"
@@ -79,7 +79,7 @@ def test_a_template_is_pinned_retired_and_brought_back(hand: Hand) -> None:
     hand.until(lambda: template(hand, "complaint-first-answer").pinned)
     hand.click(library.pane.retire_button)
     hand.until(lambda: template(hand, "complaint-first-answer").state == "retired")
-    assert library.table.model().rowCount() == 11
+    assert library.table.model().rowCount() == 17
     hand.until(lambda: "is retired" in hand.said)
     hand.click(hand.window.notices.action)
     hand.until(lambda: template(hand, "complaint-first-answer").state == "in use")
@@ -332,6 +332,7 @@ def test_leaving_keeps_what_was_not_saved_even_through_a_crash(
     editor.press("Esc")
     assert not editor.window.library.is_editing
     editor.until(lambda: "refund-agreed" in editor.session.drafts)
+    assert "your draft waits in the editor" in editor.window.library.pane._state.text()
     editor.session.operations.finish()
     again = open_window(home)
     hand = Hand(again, qtbot, service)

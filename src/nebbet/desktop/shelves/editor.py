@@ -161,6 +161,11 @@ class TemplateEditor(Place):
         self.add_key("A year of the date rule", "Ctrl+Shift+Y", self.see_year)
         self.add_key("Back to the shelves", "Esc", self.leave)
 
+    @property
+    def template(self) -> str:
+        """The id of the template at hand."""
+        return self._id
+
     def refresh(self) -> None:
         """Draw what the library says anew: a passage may have changed."""
         for editor in self.manuscript.editors:

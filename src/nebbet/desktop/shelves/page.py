@@ -278,7 +278,10 @@ class LibraryPage(Place):
             self._stack.setCurrentWidget(self.editor)
             self.editor.refresh()
             return
+        edited = self.editor.template if self.is_editing else ""
         self._stack.setCurrentIndex(0)
+        self.table.choose(edited or self.table.key)
+        self._show_template(self.table.key)
         self.table.setFocus()
 
     def new_template(self) -> None:

@@ -5,10 +5,8 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal, SignalInstance
 from PySide6.QtWidgets import QTabBar, QVBoxLayout, QWidget
 
-from nebbet.core import body as bodies
 from nebbet.core import inline, placeholders
 from nebbet.core import letter as letters
-from nebbet.core.body import Body
 from nebbet.core.errors import NebbetError
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import fold
@@ -76,10 +74,11 @@ class ReadingPane(QWidget):
         self._content.setVisible(template is not None)
         changed = template != self._template
         self._template = template
+        if template is not None:
+            self._state.setText(self._story(template))
         if template is None or not changed:
             return
         self._title.setText(template.title)
-        self._state.setText(self._story(template))
         retired = template.state == "retired"
         self.take_button.setEnabled(template.state == "in use" and template.edition > 0)
         self.pin_button.setText("Unpin" if template.pinned else "Pin")
@@ -104,6 +103,7 @@ class ReadingPane(QWidget):
             parts.append(f"{template.made.astimezone():%d %b %Y}")
         parts += [author.name] if author else []
         parts += [f"“{template.note}”"] if template.note else []
+        parts += ["your draft waits in the editor"] if template.id in self._session.drafts else []
         return ", ".join(parts)
 
     def _show_text(self) -> None:
@@ -112,16 +112,16 @@ class ReadingPane(QWidget):
             return
         codes = list(template.content.texts)
         code = codes[max(self._languages.currentIndex(), 0)]
-        letter = letters.start("", template.content, language=code)
         catalogue = self._session.catalogue
+        content = catalogue.included(template.content)
+        letter = letters.start("", content, language=code)
         world = catalogue.world(
             self._session.parts.now(), self._session.me, code, calendar=letter.calendar
         )
         values = placeholders.resolve(letters.names(letter), letter.placeholders, world, {})
         self._heads.setText(_heads(letter, values))
         self._body.set_frame(catalogue.frame(template.content.frame))
-        shown: Body = bodies.read(template.content.texts[code].body)
-        self._body.show_content(shown, {fold(p.name): _named_value(p) for p in values})
+        self._body.show_content(letter.body, {fold(p.name): _named_value(p) for p in values})
         self._dates.setText(_dates(values))
         self._dates.setVisible(bool(self._dates.text()))
 
