@@ -253,6 +253,13 @@ def test_contrast_is_that_of_wcag(one: str, other: str, ratio: float) -> None:
     assert contrast(other, one) == contrast(one, other)
 
 
+def test_pictures_that_finished_html_loads_from_elsewhere_are_told() -> None:
+    source = '<p>a<img src="https://a.example/x.png" alt="x"></p>'
+    content = Content({"en_GB": Texts("S", source, finished=True)})
+    found = checks.check_content(content, world())
+    assert any("loads 1 picture from elsewhere" in f.sentence for f in found)
+
+
 def test_a_frame_that_nobody_can_read_is_told() -> None:
     assert list(checks.check_frame(Frame(band="x"))) == []
     (faint,) = checks.check_frame(Frame(faint="#999999"))

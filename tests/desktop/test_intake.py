@@ -164,3 +164,17 @@ def test_doubtful_words_are_marked_mended_and_kept_for_the_team(
     page.body._take("Zzyzx")
     hand.until(lambda: "Zzyzx" in hand.session.catalogue.words)
     assert page.body._doubts_in(page.body.document().begin()) == ()
+
+
+def test_what_is_copied_takes_its_declarations_along(hand: Hand, page: TemplateEditor) -> None:
+    page.ledger.declare("reason why")
+    page.body.setFocus()
+    page.body.insert_placeholder("reason why")
+    page.body.selectAll()
+    copied = page.body.createMimeDataFromSelection()
+    hand.press("Esc")
+    hand.window.library.edit("credit-instead")
+    assert page.ledger.kind_of("reason why") == "unknown"
+    page.body.insertFromMimeData(copied)
+    assert page.ledger.kind_of("reason why") == "blank"
+    assert "{{reason why}}" in write(page.body.body())

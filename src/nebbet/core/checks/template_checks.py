@@ -1,5 +1,6 @@
 """The checks of a template before it becomes an edition."""
 
+import re
 from collections.abc import Callable, Iterator
 from datetime import date
 from decimal import Decimal
@@ -287,6 +288,9 @@ def _whole(found: body.Body, code: str) -> Iterator[Finding]:
 def _pieces(found: body.Body, code: str) -> Iterator[Finding]:
     """Pictures and links that will not serve every reader."""
     for block in found:
+        if isinstance(block, body.Markup) and (far := _far(inline.source(block.source))):
+            said = f"The text loads {far} from elsewhere ({code}): many programs do not show that"
+            yield Finding("picture", "doubt", "body", said)
         if isinstance(block, body.Button) and not _leads_somewhere(block.link):
             words = inline.source(body.text_of(block))
             said = f"The button “{words}” leads nowhere ({code})"
@@ -304,6 +308,15 @@ def _pieces(found: body.Body, code: str) -> Iterator[Finding]:
             address = inline.source(part.link)
             said = f"The link “{address}” leads nowhere ({code})"
             yield Finding("link", "stop", "body", said, address)
+
+
+_FAR = re.compile(r"<img\b[^>]*\bsrc=[\"']?(?:https?:)?//", re.IGNORECASE)
+
+
+def _far(markup: str) -> str:
+    """How many pictures of finished HTML lie on somebody's server, in words."""
+    count = len(_FAR.findall(markup))
+    return f"{count} picture{'' if count == 1 else 's'}" if count else ""
 
 
 def _leads_somewhere(link: inline.Line) -> bool:

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Mapping
 from datetime import date
 
+import msgspec
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
@@ -99,6 +100,21 @@ class Ledger(QWidget):
         if found is None:
             return Piece(f"The passage “{passage}” is not in the library", ())
         return Piece(f"passage: {found.title}", found.blocks(self.language))
+
+    def declarations(self, names: list[str]) -> bytes:
+        """What is declared of some names, to travel with copied text."""
+        found = [p for p in map(self._declared, names) if p is not None]
+        return msgspec.json.encode(found)
+
+    def take_declarations(self, data: bytes) -> None:
+        """Declare what came with pasted text and is not declared yet."""
+        try:
+            came = msgspec.json.decode(data, type=list[Placeholder])
+        except msgspec.MsgspecError:
+            return  # the text is pasted all the same; the checks tell what is not declared
+        for placeholder in came:
+            if self._declared(placeholder.name) is None:
+                self._add(placeholder)
 
     def lists(self, words: str) -> list[Choice]:
         """The lists over which a part can be repeated, by some words."""

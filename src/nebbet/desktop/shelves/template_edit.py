@@ -52,7 +52,14 @@ class Names(slot_object.Known, Protocol):
     def passage(self, passage: str) -> Piece:
         """What a passage says here."""
 
+    def declarations(self, names: list[str]) -> bytes:
+        """What is declared of some names, to travel with copied text."""
 
+    def take_declarations(self, data: bytes) -> None:
+        """Declare what came with pasted text and is not declared yet."""
+
+
+DECLARED_FORMAT = "application/x-nebbet-placeholders"
 AT_ONCE = 100_000  # characters of markup that are read before anybody notices
 
 
@@ -215,9 +222,20 @@ class TemplateEdit(PaperEdit):
 
     # Pasting
 
+    def createMimeDataFromSelection(self) -> QMimeData:
+        """Copy with what is declared of the placeholders in it."""
+        data = super().createMimeDataFromSelection()
+        text = bytes(data.data(OWN_FORMAT).data()).decode("utf-8")
+        names = list(dict.fromkeys(slot.name for slot in inline.slots(inline.parse(text))))
+        if names:
+            data.setData(DECLARED_FORMAT, self._names.declarations(names))
+        return data
+
     def insertFromMimeData(self, source: QMimeData) -> None:
         """Paste clean, and tell which prompts came along. Pictures go into the library; undoing
         once leaves the plain text."""
+        if source.hasFormat(DECLARED_FORMAT):
+            self._names.take_declarations(bytes(source.data(DECLARED_FORMAT).data()))
         if self.single or source.hasFormat(OWN_FORMAT) or self._intake is None:
             self._telling_prompts(lambda: super(TemplateEdit, self).insertFromMimeData(source))
         elif paths := _picture_paths(source):
