@@ -1,6 +1,6 @@
 """The system's dictionaries, and the team's own words beside them."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection
 
 from PySide6.QtCore import QObject, Signal
 
@@ -19,7 +19,7 @@ class Speller(QObject):
 
     ready = Signal(str)
 
-    def __init__(self, own: Callable[[], Iterable[str]], operations: Operations) -> None:
+    def __init__(self, own: Callable[[], Collection[str]], operations: Operations) -> None:
         super().__init__()
         self._own, self._operations = own, operations
         self._dictionaries: dict[str, object] = {}
@@ -60,7 +60,7 @@ class Speller(QObject):
 
     def _look_up(self, word: str, language: str) -> bool:
         dictionary = self._dictionaries.get(language)
-        if dictionary is None or word in set(self._own()):
+        if dictionary is None or word in self._own():
             return True
         return bool(dictionary.check(word))  # type: ignore[attr-defined]
 
