@@ -81,7 +81,7 @@ def test_other_files_become_templates(name: str, data: bytes, title: str, source
 
 def test_a_first_line_may_be_the_subject() -> None:
     draft = read_file("a.txt", b"Subject: Your refund\n\nDear you")
-    assert (draft.subject, draft.markup) == ("Your refund", "<p>Dear you</p>")
+    assert (draft.subject, draft.markup) == ("Your refund", "<p>Dear you</p>\n")
 
 
 @pytest.mark.parametrize(

@@ -13,7 +13,6 @@ from nebbet.desktop.kit import docread, docwrite
 from nebbet.desktop.kit.docformat import Shown, paper_style
 from nebbet.desktop.kit.docwrite import Writer
 from nebbet.desktop.kit.marks import Kind
-from nebbet.desktop.kit.paper_edit import text_body
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.kit.slot_edit import SlotEdit, Value
 from nebbet.desktop.shelves.template_edit import TemplateEdit
@@ -205,11 +204,6 @@ def test_copying_keeps_placeholders_and_pasting_brings_them_back(qtbot: QtBot) -
     edit.insertFromMimeData(data)
     assert write(edit.body()).count("{{v}}") == 2
     assert len({place.id for place in edit._places}) == 2
-
-
-def test_plain_text_becomes_paragraphs_and_line_ends(qtbot: QtBot) -> None:
-    assert write(text_body("a\r\nb\n\nc\n\n\n{{d}}")) == "<p>a<br>b</p>\n<p>c</p>\n<p>{{d}}</p>\n"
-    assert text_body("") == ()
 
 
 def test_the_tools_make_every_shape_and_undo_it(qtbot: QtBot) -> None:

@@ -201,7 +201,7 @@ def clean() -> None:
         raise NebbetError(
             f"The text is larger than {LARGEST_HTML // 2**20} MB", kept="Nothing was done"
         )
-    click.echo(body.write(body.read(data.decode("utf-8", "replace"))), nl=False)
+    click.echo(body.write(body.read_foreign(data.decode("utf-8", "replace"))), nl=False)
 
 
 def _read_values(path: str) -> dict[str, Value]:

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from nebbet.core import checks, dates, sums
-from nebbet.core.body import FILE, Body, files_of, render_email, render_plain
+from nebbet.core.body import FILE, Body, files_of, render_email, render_plain, verbatim
 from nebbet.core.checks import Finding
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Enclosure, Letter
@@ -23,7 +23,6 @@ from nebbet.core.placeholders import Particular, World
 from nebbet.core.records import Member
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
-from nebbet.desktop.kit.paper_edit import text_body
 from nebbet.desktop.kit.pictures import Pictures, image_address
 from nebbet.desktop.kit.speller import Speller
 from nebbet.library.catalogue import Catalogue, LibraryFile
@@ -473,7 +472,7 @@ class Session(QObject):
                 f"What was copied is {len(markup) / 2**20:.0f} MB of HTML: only its words were "
                 "pasted, up to 100,000 signs."
             )
-            done(text_body(plain[:100_000]))
+            done(verbatim(plain[:100_000]))
             return
 
         def read() -> tuple[Body, Catalogue]:

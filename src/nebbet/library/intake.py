@@ -100,7 +100,7 @@ def _at_hand(address: str, folder: Path | None) -> bytes | None:
 def read_pasted(library: Library, markup: str) -> Body:
     """What pasted HTML becomes, with its pictures taken into the library as far as they are at
     hand."""
-    return body.read(markup, fetch_pictures(library, markup, {}))
+    return body.read_foreign(markup, fetch_pictures(library, markup, {}))
 
 
 class Taken(Struct, frozen=True):

@@ -115,7 +115,7 @@ def _case(row: dict[str, str], today: date, domain: str) -> Case:
 def _more(name: str, text: str) -> Value:
     if name == "new_time":
         return time.fromisoformat(text)
-    if name == "tickets":
+    if "|" in text:
         return tuple(text.split("|"))
     return Decimal(text) if name == "passengers" else text
 

@@ -2,6 +2,7 @@
 
 from nebbet.core.body.email_html import finished, render_email
 from nebbet.core.body.figures import Figures, figures
+from nebbet.core.body.foreign import read_foreign
 from nebbet.core.body.frame import BUILT_IN, Frame
 from nebbet.core.body.markup import Cleaned, clean_markup
 from nebbet.core.body.model import (
@@ -37,12 +38,14 @@ from nebbet.core.body.model import (
     passages_of,
     sections,
     slots,
+    spoken,
     standing,
     text_of,
     unconditional,
 )
 from nebbet.core.body.moving import duplicated, in_columns, moved, removed
 from nebbet.core.body.plain import render_plain
+from nebbet.core.body.plain_text import from_text, verbatim
 from nebbet.core.body.read import read
 from nebbet.core.body.repeating import collapsed, repeated
 from nebbet.core.body.tidy import sides, tidy
@@ -84,6 +87,7 @@ __all__ = [
     "figures",
     "files_of",
     "finished",
+    "from_text",
     "in_columns",
     "lines_of",
     "lists_of",
@@ -91,6 +95,7 @@ __all__ = [
     "parts",
     "passages_of",
     "read",
+    "read_foreign",
     "removed",
     "render_email",
     "render_plain",
@@ -98,9 +103,11 @@ __all__ = [
     "sections",
     "sides",
     "slots",
+    "spoken",
     "standing",
     "text_of",
     "tidy",
     "unconditional",
+    "verbatim",
     "write",
 ]

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from msgspec import Struct
 
 from nebbet.core import inline
-from nebbet.core.body.model import Body, Run, standing
+from nebbet.core.body.model import Body, Markup, Run, spoken, standing
 
 _WORD = re.compile(r"[^\W\d_]+(?:['’][^\W\d_]+)*|\d[\d.,:/]*")
 _END = re.compile(r"[.!?:](?=\s|$)")
@@ -36,7 +36,9 @@ def figures(body: Body, language: str) -> Figures:
 
 
 def _lines(body: Body) -> Iterable[str]:
-    for block in standing(body):
+    for block in standing(spoken(body)):
+        if isinstance(block, Markup):
+            yield from inline.shown(block.source, blank=lambda _name: "value").split("\n")
         line = tuple(part.content for part in block.inlines if isinstance(part, Run))
         yield inline.shown(line, blank=lambda _name: "value")
 

@@ -37,8 +37,10 @@ _PROPERTIES = {
     "padding-left", "padding-right", "padding-top", "text-align", "text-decoration",
     "text-transform", "vertical-align", "white-space", "width", "word-break",
 }  # fmt: skip
+UNSAYABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")
 _HIDDEN = re.compile(
-    r"display\s*:\s*none|visibility\s*:\s*hidden|font-size\s*:\s*0(?:px|pt)?\s*(?:;|$)"
+    r"display\s*:\s*none|visibility\s*:\s*hidden|font-size\s*:\s*0(?:px|pt)?\s*(?:;|$)",
+    re.IGNORECASE,
 )
 _UNSAFE_LINK = re.compile(r"\s*(?:javascript|vbscript|data)\s*:", re.IGNORECASE)
 _SMALL = 2  # pixels: no picture that anybody is to see is smaller
@@ -77,21 +79,29 @@ def clean_markup(text: str) -> Cleaned:
 
 def _prepared(text: str) -> tuple[str, tuple[str, ...]]:
     """The markup with its styles inline and without what is hidden, and what that took out."""
-    from lxml import etree
-
-    parser = etree.HTMLParser(huge_tree=True, remove_comments=True)
-    try:
-        root = etree.fromstring(_with_styles(text), parser)
-    except (etree.XMLSyntaxError, ValueError):
-        return text, ()
+    root = parsed(with_styles(text))
     if root is None:
         return "", ()
     counts = _count(root)
     doomed = [node for node in root.iter() if _must_go(node)]
     for node in doomed:
-        _drop(node)
+        drop(node)
     told = tuple(f"{n} {what}{'' if n == 1 else 's'}" for what, n in counts.items())
     return _inside(root.find("body")), told
+
+
+def parsed(text: str) -> "etree._Element | None":
+    """The tree of some HTML without its comments, or nothing where there is none."""
+    from lxml import etree
+
+    # What XML cannot say (XML 1.0 §2.2) the parser cannot take.
+    clean = UNSAYABLE.sub("", text)
+    try:
+        return etree.fromstring(
+            clean, etree.HTMLParser(huge_tree=True, remove_comments=True, remove_pis=True)
+        )
+    except (etree.XMLSyntaxError, ValueError):
+        return None
 
 
 def _inside(body: "etree._Element | None") -> str:
@@ -108,8 +118,8 @@ def _inside(body: "etree._Element | None") -> str:
     return f'<div style="{escape(style)}">{inside}</div>' if style else inside
 
 
-def _with_styles(text: str) -> str:
-    """Style sheets in the text become styles of the elements they are for; others are dropped."""
+def with_styles(text: str) -> str:
+    """HTML whose style sheets became styles of the elements they are for; others are dropped."""
     if "<style" not in text.casefold():
         return text
     import css_inline
@@ -139,7 +149,7 @@ def _count(root: "etree._Element") -> Counter[str]:
             found["tracking picture"] += 1
         elif node.tag == "a" and _UNSAFE_LINK.match(node.get("href", "")):
             found["link that runs something"] += 1
-        elif _is_hidden(node):
+        elif is_hidden(node):
             found["hidden text"] += 1
     return found
 
@@ -147,7 +157,7 @@ def _count(root: "etree._Element") -> Counter[str]:
 def _must_go(node: "etree._Element") -> bool:
     if not isinstance(node.tag, str) or node.tag in ("html", "body"):
         return False
-    return (node.tag == "img" and _is_tracker(node)) or _is_hidden(node)
+    return (node.tag == "img" and _is_tracker(node)) or is_hidden(node)
 
 
 def _is_tracker(node: "etree._Element") -> bool:
@@ -158,11 +168,12 @@ def _is_tracker(node: "etree._Element") -> bool:
     return any(size.isdecimal() and int(size[:6]) <= _SMALL for size in sizes)
 
 
-def _is_hidden(node: "etree._Element") -> bool:
+def is_hidden(node: "etree._Element") -> bool:
+    """Whether an element's own style keeps its text from being seen."""
     return bool(_HIDDEN.search(node.get("style", "") if isinstance(node.tag, str) else ""))
 
 
-def _drop(node: "etree._Element") -> None:
+def drop(node: "etree._Element") -> None:
     """Take an element out; the text behind it stays."""
     parent = node.getparent()
     if parent is None:

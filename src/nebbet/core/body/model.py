@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable, Iterable, Iterator
+from html import unescape
 from itertools import groupby
 from typing import Literal
 
@@ -213,6 +214,34 @@ def text_of(block: Block) -> Line:
         return block.source
     content = (_content(part) for part in block.inlines)
     return tuple(part for part in content if part is not None)
+
+
+def spoken(body: Body) -> Body:
+    """A body in which finished HTML is only its words, without tags."""
+    return tuple(
+        replace(block, source=_without_tags(block.source)) if isinstance(block, Markup) else block
+        for block in body
+    )
+
+
+def _without_tags(line: Line) -> Line:
+    """The text of some markup; a tag may go on through placeholders in its attributes."""
+    kept: list[str | Slot] = []
+    inside = False
+    for part in line:
+        if isinstance(part, Slot):
+            kept += [] if inside else [part]
+            continue
+        for piece in _EDGE.split(part):
+            if piece in ("<", ">"):
+                inside = piece == "<"
+                kept += [] if inside else ["\n"]
+            elif piece and not inside:
+                kept.append(unescape(piece))
+    return tuple(kept)
+
+
+_EDGE = re.compile("([<>])")
 
 
 def _content(part: Inline) -> str | Slot | None:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from msgspec.structs import replace
 
 from nebbet.core import inline
+from nebbet.core.body.markup import UNSAYABLE
 from nebbet.core.body.model import (
     FILE,
     Align,
@@ -54,8 +55,6 @@ _SIDES: tuple[Align, ...] = ("center", "right")
 _ALIGNED = ("p", "div", "li", "center", *_HEADINGS)
 _KEPT = _BLOCKS | _STYLES.keys() | {"a", "br", "img", "span", "tbody", "thead"}
 _SPACES = re.compile(r"[ \t\r\n\f]+")
-# Characters that XML cannot say (XML 1.0 §2.2), and so the parser cannot take.
-_UNSAYABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")
 _LINK = re.compile(r"(?:https?://|mailto:|tel:|\{\{)[^\s]", re.IGNORECASE)
 DEEPEST_LIST = 8
 _TRACKER = 2  # pixels: a picture so small only tells who reads
@@ -87,7 +86,7 @@ def read(text: str, pictures: Mapping[str, str] | None = None) -> Body:
     from lxml import etree
 
     cleaned = nh3.clean(
-        _UNSAYABLE.sub("", text),
+        UNSAYABLE.sub("", text),
         tags=_KEPT,
         clean_content_tags=_UNREAD,
         attributes=_ATTRIBUTES,

@@ -170,7 +170,8 @@ def _subject(letter: Letter) -> Iterator[Finding]:
 
 
 def _leftovers(letter: Letter) -> Iterator[Finding]:
-    for part, lines in (("subject", [letter.subject]), ("body", list(body.lines_of(letter.body)))):
+    lines_of_body = list(body.lines_of(body.spoken(letter.body)))
+    for part, lines in (("subject", [letter.subject]), ("body", lines_of_body)):
         for line in lines:
             yield from _leftovers_in(part, line)
 

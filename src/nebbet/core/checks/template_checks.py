@@ -336,7 +336,7 @@ def _leads_somewhere(link: inline.Line) -> bool:
 
 
 def _plain(found: body.Body) -> tuple[str, ...]:
-    return tuple(inline.source(line) for line in body.lines_of(found))
+    return tuple(inline.source(line) for line in body.lines_of(body.spoken(found)))
 
 
 def _copies(content: Content) -> Iterator[Finding]:

@@ -81,7 +81,7 @@ def _text(data: bytes, charset: re.Match[bytes] | None = None) -> str:
 
 def _message(stem: str, data: bytes) -> Incoming:
     found = open_message(data)
-    markup = found.html or _paragraphs(found.plain)
+    markup = found.html or _structured(found.plain)
     return Incoming(
         found.subject or stem,
         found.subject,
@@ -111,14 +111,12 @@ def _plain(stem: str, text: str) -> Incoming:
     first, _, rest = text.lstrip().partition("\n")
     name, given, subject = first.partition(":")
     if given and name.strip().casefold() in ("subject", "betreff", "objet", "emne"):
-        return Incoming(stem, subject.strip(), _paragraphs(rest))
-    return Incoming(stem, stem, _paragraphs(text))
+        return Incoming(stem, subject.strip(), _structured(rest))
+    return Incoming(stem, stem, _structured(text))
 
 
-def _paragraphs(text: str) -> str:
-    pieces = re.split(r"\n[ \t]*\n", text.replace("\r\n", "\n").replace("\r", "\n"))
-    lines = ("<br>".join(escape(piece.strip("\n")).split("\n")) for piece in pieces)
-    return "".join(f"<p>{held}</p>" for held in lines if held.strip())
+def _structured(text: str) -> str:
+    return body.write(body.from_text(text))
 
 
 def picture_addresses(markup: str) -> list[str]:
@@ -144,7 +142,7 @@ def content_of(
             )
         source, removed = (cleaned := clean_markup(markup)).source, cleaned.removed
     else:
-        source = body.write(body.read(draft.markup, pictures))
+        source = body.write(body.read_foreign(draft.markup, pictures))
     texts = Texts(draft.subject, source, finished=finished)
     copies = Copies(cc=draft.cc, bcc=draft.bcc, reply_to=draft.reply_to)
     content = Content({language: texts}, copies=copies)
@@ -164,7 +162,11 @@ def with_blanks(content: Content) -> Content:
     texts = content.texts
     plain = "\n".join(
         [t.subject for t in texts.values()]
-        + [inline.source(line) for t in texts.values() for line in body.lines_of(t.blocks)]
+        + [
+            inline.source(line)
+            for t in texts.values()
+            for line in body.lines_of(body.spoken(t.blocks))
+        ]
     )
     named = blank_names(prompts_in(plain), (p.name for p in content.placeholders))
     if not named:

@@ -17,7 +17,6 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QFrame, QSizePolicy
 
 from nebbet.core import body as bodies
-from nebbet.core import inline
 from nebbet.core.body import Body, Paragraph, render_plain
 from nebbet.core.inline import Line
 from nebbet.desktop.kit import docformat, docread
@@ -102,9 +101,9 @@ class PaperEdit(SpelledEdit):
         elif source.hasFormat(OWN_FORMAT):
             self.insert_body(bodies.read(bytes(source.data(OWN_FORMAT).data()).decode("utf-8")))
         elif source.hasHtml():
-            self.insert_body(bodies.read(source.html()))
+            self.insert_body(bodies.read_foreign(source.html()))
         else:
-            self.insert_body(text_body(source.text()))
+            self.insert_body(bodies.verbatim(source.text()))
 
     def insert_body(self, body: Body) -> None:
         """Insert blocks at the cursor, as one step; a single paragraph joins the one at hand."""
@@ -269,17 +268,3 @@ def is_redo(event: QKeyEvent) -> bool:
         event.modifiers() == Qt.KeyboardModifier.ControlModifier
     )
     return control_y or event.matches(QKeySequence.StandardKey.Redo)
-
-
-def text_body(text: str) -> Body:
-    """Plain text as a body: empty lines part paragraphs, other line ends stay line ends."""
-    blocks: list[bodies.Block] = []
-    for piece in text.replace("\r\n", "\n").replace("\r", "\n").split("\n\n"):
-        parts: list[bodies.Inline] = []
-        for index, line in enumerate(piece.strip("\n").split("\n")):
-            if index:
-                parts.append(bodies.Break())
-            parts += [bodies.Run(content) for content in inline.parse(line)]
-        if parts:
-            blocks.append(Paragraph(tuple(parts)))
-    return bodies.tidy(blocks)

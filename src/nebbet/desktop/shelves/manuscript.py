@@ -203,7 +203,7 @@ class Manuscript(QWidget):
 
     def _make_ordinary(self) -> None:
         """Keep what finished HTML says, and let go of its look."""
-        made = bodies.write(bodies.read(self.source.text(), {}))
+        made = bodies.write(bodies.read_foreign(self.source.text(), {}))
         self._texts[self.language] = replace(self._texts[self.language], body=made, finished=False)
         self._reopen(self.language)
 

@@ -27,7 +27,7 @@ from nebbet.core.message.importing import picture_addresses
 from nebbet.desktop.kit import docformat, docread, docwrite
 from nebbet.desktop.kit.block_object import BlockObject, Piece
 from nebbet.desktop.kit.marks import Mark
-from nebbet.desktop.kit.paper_edit import OWN_FORMAT, PaperEdit, text_body
+from nebbet.desktop.kit.paper_edit import OWN_FORMAT, PaperEdit
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.kit.pictures import Pictures, png_of
 from nebbet.desktop.shelves import slot_object
@@ -245,7 +245,7 @@ class TemplateEdit(PaperEdit):
         elif source.hasImage():
             self._paste_image(source.imageData())
         else:
-            self._telling_prompts(lambda: super(TemplateEdit, self).insertFromMimeData(source))
+            self._put_clean(bodies.from_text(source.text()), source.text())
 
     def canInsertFromMimeData(self, source: QMimeData) -> bool:
         """Text of any kind, and pictures."""
@@ -256,7 +256,7 @@ class TemplateEdit(PaperEdit):
         """Small text at once; what is large or has pictures is read in the background."""
         intake = self._intake
         if intake is None or (len(markup) < AT_ONCE and not picture_addresses(markup)):
-            self._put_clean(bodies.read(markup, {}), plain)
+            self._put_clean(bodies.read_foreign(markup, {}), plain)
             return
         spot = QTextCursor(self.textCursor())
         spot.removeSelectedText()
@@ -271,7 +271,7 @@ class TemplateEdit(PaperEdit):
         """First the plain text, then in its place the one with structure: each one step."""
 
         def put() -> None:
-            bare = text_body(plain)
+            bare = bodies.verbatim(plain)
             if plain and bare != found:
                 cursor = self.textCursor()
                 start = cursor.selectionStart()
