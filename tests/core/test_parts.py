@@ -279,3 +279,24 @@ def test_a_frame_that_nobody_can_read_is_told() -> None:
 def test_what_would_not_arrive_well_is_told(source: str, severity: str, words: str) -> None:
     found = checks.check_content(Content({"en_GB": Texts("S", source)}), world())
     assert any(f.severity == severity and words in f.sentence for f in found)
+
+
+def test_a_passage_does_not_make_a_translation_older() -> None:
+    """What is older is judged by what the template's own texts say."""
+    original = Texts("Hello", '<div data-passage="p"></div>\n')
+    after = Texts("Bonjour", "<p>x</p>\n", original.fingerprint)
+    passages = {"p": Passage("p", "P", {"en_GB": Texts(body="<p>Said once.</p>\n")})}
+    content = Content({"en_GB": original, "fr": after})
+    assert letters.older(letters.included(content, passages)) == letters.older(content) == ()
+    stale = replace(content, texts={"en_GB": replace(original, subject="Hi"), "fr": after})
+    assert letters.older(letters.included(stale, passages)) == letters.older(stale) == ("fr",)
+
+
+def test_finished_markup_is_checked_and_counted_by_its_words() -> None:
+    source = (
+        '<p style="color:red">Dear [name], <a href="{{x|short}}">see &lt;here&gt;</a> {{b}}</p>'
+    )
+    markup = Texts("S", source, finished=True).blocks
+    said = [inline.source(line) for line in body.lines_of(body.spoken(markup))]
+    assert [line.split() for line in said] == [["Dear", "[name],", "see", "<here>", "{{b}}"]]
+    assert body.figures(markup, "en_GB").words == 5

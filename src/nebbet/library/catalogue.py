@@ -180,16 +180,23 @@ def example_cases(catalogue: Catalogue, content: Content, about: str) -> list[st
 
 
 def fact_users(catalogue: Catalogue, name: str) -> list[Template]:
-    """The templates that say a fact, by its dotted name or in their ledger."""
-    key = fold(f"fact.{name}")
+    """The templates that say a fact, by its dotted name, in their ledger or in a passage."""
+    passages = {
+        passage.id
+        for passage in catalogue.passages.values()
+        if _says_fact(Content(passage.texts, passage.placeholders), name)
+    }
     return [
         template
         for template in catalogue.templates.values()
-        if key in uses(template.content)
-        or any(
-            p.source == "fact" and fold(p.of) == fold(name) for p in template.content.placeholders
-        )
+        if _says_fact(template.content, name) or passages & {*passages_in(template.content)}
     ]
+
+
+def _says_fact(content: Content, name: str) -> bool:
+    return fold(f"fact.{name}") in uses(content) or any(
+        p.source == "fact" and fold(p.of) == fold(name) for p in content.placeholders
+    )
 
 
 def passage_users(catalogue: Catalogue, passage: str) -> list[Template]:

@@ -88,7 +88,7 @@ def plain_markup(text: str) -> str:
     Never raises on bad HTML.
 
     >>> plain_markup('<p><span style="font-weight:700">Now</span> <del datetime="x">or</del></p>')
-    '<p><b><span>Now</span></b> </p>'
+    '<p><span><b>Now</b></span> </p>'
     """
     from lxml import etree
 

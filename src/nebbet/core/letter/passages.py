@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from nebbet.core import body
 from nebbet.core.body import Block, Body, Included
-from nebbet.core.letter.content import Content, Texts, text_for
+from nebbet.core.letter.content import Content, Texts, older, text_for
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import fold
 
@@ -39,12 +39,23 @@ def included(content: Content, passages: Mapping[str, Passage]) -> Content:
         else texts
         for code, texts in content.texts.items()
     }
+    texts = _as_old(content, texts)
     declared = [passages[name].placeholders for name in wanted if name in passages]
     return replace(
         content,
         texts=texts,
         placeholders=merge_declared(content.placeholders, (p for held in declared for p in held)),
     )
+
+
+def _as_old(content: Content, texts: dict[str, Texts]) -> dict[str, Texts]:
+    """Texts with passages in them, each as old beside the original as it was without."""
+    stale = older(content)
+    now = next(iter(texts.values())).fingerprint
+    return {
+        code: replace(text, original=now) if text.original and code not in stale else text
+        for code, text in texts.items()
+    }
 
 
 def passages_in(content: Content) -> list[str]:

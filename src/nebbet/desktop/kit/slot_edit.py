@@ -1,6 +1,7 @@
 """The letter's own editor: the places of placeholders are completed where they stand."""
 
 from collections.abc import Callable, Iterator, Mapping
+from itertools import takewhile
 from typing import NamedTuple
 
 from PySide6.QtCore import QMimeData, Qt, Signal
@@ -130,10 +131,9 @@ class SlotEdit(PaperEdit):
         self.show_content(content, values)
         after = self.toPlainText()
         if before != after:
-            ends = zip(reversed(before), reversed(after), strict=False)
-            same = next((i for i, (a, b) in enumerate(ends) if a != b), len(after))
+            same = _alike(before[::-1], after[::-1])
             cursor = self.textCursor()
-            cursor.setPosition(max(len(after) - same, 0))
+            cursor.setPosition(len(after) - same)
             self.setTextCursor(cursor)
 
     def show_values(self, values: Mapping[str, Value]) -> None:
@@ -162,21 +162,38 @@ class SlotEdit(PaperEdit):
         return shown if shown.text else Shown(slot.name if shown.blank else "\u200b", shown.blank)
 
     def show_reshaped(self, body: Body, values: Mapping[str, Value]) -> None:
-        """Show the same text with parts put in or left out; typing goes on where it was."""
-        before, position, active = self.toPlainText(), self.textCursor().position(), self._active
+        """Show the same text with parts put in or left out; typing goes on where it was, and what
+        was selected stays so."""
+        cursor, active = self.textCursor(), self._active
+        anchor, position = (self._spot(p) for p in (cursor.anchor(), cursor.position()))
         self.show_content(body, values)
-        after = self.toPlainText()
-        same = next(
-            (i for i, (a, b) in enumerate(zip(before, after, strict=False)) if a != b), len(before)
-        )
-        if position > same:
-            position += len(after) - len(before)
-        cursor = self.textCursor()
-        cursor.setPosition(max(0, min(position, len(after))))
+        cursor.setPosition(self._at(anchor))
+        cursor.setPosition(self._at(position), QTextCursor.MoveMode.KeepAnchor)
         self.setTextCursor(cursor)
         if active:
             inside = (p for p in self._places if p.start < cursor.position() <= p.end)
             self._active = next((p.id for p in inside), 0)
+
+    def _spot(self, position: int) -> tuple[str, int, int]:
+        """A position that lasts while parts come and go: a block's text, how many blocks of that
+        text stand before it, and the place in it."""
+        block = self.document().findBlock(position)
+        earlier = takewhile(lambda b: b != block, docread.blocks(self.document()))
+        same = sum(b.text() == block.text() for b in earlier)
+        return block.text(), same, position - block.position()
+
+    def _at(self, spot: tuple[str, int, int]) -> int:
+        """Where a spot is now. A block of which a value is written anew is known by its beginning,
+        and what stood behind the value still does."""
+        text, same, offset = spot
+        found = list(docread.blocks(self.document()))
+        equal = [block for block in found if block.text() == text]
+        if equal:
+            return equal[min(same, len(equal) - 1)].position() + offset
+        near = max(found, key=lambda block: _alike(block.text(), text))
+        if offset > _alike(near.text(), text):
+            offset += len(near.text()) - len(text)
+        return near.position() + max(0, min(offset, near.length() - 1))
 
     def _loaded(self, next_id: int) -> None:
         self._next_id = next_id
@@ -463,6 +480,12 @@ class SlotEdit(PaperEdit):
 
     def insert_plain(self, text: str) -> None:
         self.insert_text(text)
+
+
+def _alike(one: str, other: str) -> int:
+    """How many signs two texts begin with in common."""
+    pairs = zip(one, other, strict=False)
+    return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], pairs))
 
 
 def _same_slot(one: Slot, other: Slot) -> bool:
