@@ -372,6 +372,25 @@ def test_only_the_rows_that_are_needed_are_shown(hand: Hand) -> None:
     assert form.builder.isVisible() and not form.steps.isVisible()
 
 
+def test_a_condition_offers_what_it_can_speak_of(hand: Hand) -> None:
+    page = edit(hand, "complaint first")
+    page.body.setFocus()
+    hand.press("Ctrl+Shift+I")
+    hand.type("{{case.pass")
+    assert page.condition.offers.isVisible()
+    hand.press("Return")
+    hand.type(" >= 2")
+    assert page.condition.text() == "case.passengers >= 2"
+    assert page.condition.note.text().endswith("yes")
+    hand.press("Ctrl+A")
+    hand.type("{{what went")
+    hand.press("Return")
+    assert page.condition.text() == "what went wrong"
+    hand.type(" {{zz")
+    hand.press("Esc")
+    assert not page.condition.offers.isVisible() and page.condition.hasFocus()
+
+
 def test_renaming_reaches_sums_rules_and_conditions(hand: Hand) -> None:
     page = edit(hand, "refund agreed")
     form = go_to(page, "days before")

@@ -6,9 +6,9 @@ import pytest
 from PySide6.QtCore import QMimeData, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QFileDialog, QMenu
 
-from nebbet.core.body import files_of, write
+from nebbet.core.body import files_of, verbatim, write
 from nebbet.desktop.shelves.editor import TemplateEditor
 from tests.desktop.conftest import Hand
 
@@ -91,7 +91,7 @@ def test_files_become_drafts_with_their_prompts_as_blanks(hand: Hand, tmp_path: 
     (tmp_path / "note.md").write_text("# Lost bag\n\nDear [first name], we found it.")
     hand.press("Alt+2")
     library = hand.window.library
-    library.import_files([str(tmp_path / "bad.docx"), str(tmp_path / "note.md")])
+    library.files.import_files([str(tmp_path / "bad.docx"), str(tmp_path / "note.md")], "sailings")
     hand.until(lambda: library.is_editing)
     page = library.editor
     assert page.title_field.text() == "Lost bag"
@@ -117,7 +117,7 @@ def test_finished_html_is_edited_as_source_and_goes_into_a_letter(
     )
     hand.press("Alt+2")
     library = hand.window.library
-    library.import_files([str(tmp_path / "offer.html")], finished=True)
+    library.files.import_files([str(tmp_path / "offer.html")], "sailings", finished=True)
     hand.until(lambda: library.is_editing)
     text = library.editor.manuscript
     assert text.is_source
@@ -178,3 +178,59 @@ def test_what_is_copied_takes_its_declarations_along(hand: Hand, page: TemplateE
     page.body.insertFromMimeData(copied)
     assert page.ledger.kind_of("reason why") == "blank"
     assert "{{reason why}}" in write(page.body.body())
+
+
+def test_plain_text_in_lines_keeps_what_it_means_and_one_undo_leaves_it_as_it_was(
+    hand: Hand, page: TemplateEditor
+) -> None:
+    text = "We need from you:\n- the form\n- two pictures"
+    paste(page, text=text)
+    assert write(page.body.body()) == (
+        "<p>We need from you:</p>\n<ul>\n<li>the form\n<li>two pictures\n</ul>\n"
+    )
+    hand.press("Ctrl+Z")
+    assert page.body.body() == verbatim(text)
+
+
+@pytest.mark.parametrize(
+    ("markup", "words"),
+    [
+        ("<table><tr><td>" * 300 + "deep" + "</td></tr></table>" * 300, "deep"),
+        ('<p>a<span style="display:none">secret</span> b</p>', "a b"),
+        ('<p><a href="javascript:x()">one</a> <a href="data:text/html,x">two</a></p>', "one two"),
+        ("<p>a<svg><script>x()</script></svg></p>", "a"),
+    ],
+)
+def test_hostile_html_leaves_its_words_and_nothing_else(
+    hand: Hand, page: TemplateEditor, markup: str, words: str
+) -> None:
+    paste(page, markup, words)
+    hand.until(lambda: page.body.toPlainText() == words)
+    assert "href" not in write(page.body.body())
+
+
+@pytest.mark.parametrize(
+    ("name", "held"), [("a.eml", b"Subject: Your refund"), ("a.html", b"<!DOCTYPE html>")]
+)
+def test_a_template_is_written_into_a_file(
+    hand: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, name: str, held: bytes
+) -> None:
+    where = tmp_path / name
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(where), ""))
+    hand.press("Alt+2")
+    hand.window.library.table.choose("refund-agreed")
+    hand.press("Ctrl+Alt+E")
+    hand.until(lambda: f"“Refund agreed” is in {name} now." in hand.said)
+    assert held in where.read_bytes()
+    assert b"{{" in where.read_bytes()
+
+
+def test_a_file_that_cannot_be_written_is_told(
+    hand: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    where = tmp_path / "not there" / "a.eml"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(where), ""))
+    hand.press("Alt+2")
+    hand.window.library.table.choose("refund-agreed")
+    hand.click(hand.window.library.pane.export_button)
+    hand.until(lambda: "a.eml cannot be written: no such file" in hand.said)

@@ -83,7 +83,7 @@ class Session(QObject):
         self.picture_loads = Operations(self)
         self.pictures = Pictures(self._file_bytes, self.picture_loads)
         self.speller = Speller(lambda: self.catalogue.words, self.picture_loads)
-        self._files = EncodedFiles(self._file_bytes)
+        self.files = EncodedFiles(self._file_bytes)
         self._stores: Stores | None = None
         self._carrier: Carrier | None = None
         self._unkept: dict[str, Letter] = {}
@@ -286,7 +286,7 @@ class Session(QObject):
 
         frame = self.catalogue.frame(letter.frame)
         outgoing = compose(
-            letter, me, now=moment, token=self.parts.token, frame=frame, files=self._files
+            letter, me, now=moment, token=self.parts.token, frame=frame, files=self.files
         )
         self.stores.enqueue(
             Item(letter.id, letter, outgoing, entry_for(letter, me, outgoing, moment)),

@@ -51,7 +51,7 @@ class ConditionalCopies(QWidget):
         theme.named(part, f"Kind of copy {index + 1}")
         address = SlotLine(f"Address of copy {index + 1}", self._ledger, "address, or {{name}}")
         address.set_text(copy.address)
-        when = ConditionField(f"Condition of copy {index + 1}", self._ledger.resolution)
+        when = ConditionField(f"Condition of copy {index + 1}", self._ledger)
         when.setText(copy.when)
         drop = pieces.tool("x", f"Remove copy {index + 1}", partial(self._drop, index))
         part.currentIndexChanged.connect(

@@ -51,7 +51,7 @@ class Enclosures(FileDrop):
         name.entered.connect(self.focusNextChild)
         size = pieces.label(size_words(enclosure.size), "note")
         drop = pieces.tool("x", f"Remove {enclosure.name}", partial(self._drop, index))
-        when = ConditionField(f"Condition of enclosure {number}", self._ledger.resolution)
+        when = ConditionField(f"Condition of enclosure {number}", self._ledger)
         when.setText(enclosure.when)
         when.textEdited.connect(partial(self._condition, index))
         until = self._until(number, enclosure)

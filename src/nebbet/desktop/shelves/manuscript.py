@@ -47,7 +47,7 @@ class Manuscript(QWidget):
         self.lines = {part: self._line(name) for part, name in LINES.items()}
         self.body = TemplateEdit(ledger, session.pictures, session)
         theme.named(self.body, "Body of the template")
-        self.condition = ConditionField("Condition of the paragraphs", ledger.resolution)
+        self.condition = ConditionField("Condition of the paragraphs", ledger)
         self.each = Picker("Repeated for each member of", ledger.lists, "once, or a list")
         self.find_bar = FindBar(lambda: [self.lines["subject"], self.body])
         self.find_bar.hide()

@@ -1,6 +1,6 @@
 """The list of placeholders that comes while somebody types {{."""
 
-from PySide6.QtCore import QPoint, QRect, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QWidget
 
@@ -38,6 +38,7 @@ class OfferList(ChoiceList):
         if not choices:
             self.hide()
             return
+        text.installEventFilter(self)  # once more does no harm
         self.show_choices(choices)
         self.choose_first()
         self._place(text, cursor, len(choices))
@@ -54,6 +55,14 @@ class OfferList(ChoiceList):
             spot.setY(text.mapTo(window, cursor.topLeft()).y() - height - 4)
         left = max(8, min(spot.x(), window.width() - 328))
         self.setGeometry(left, spot.y(), 320, height)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """While the list is there, Esc is for it and not for the page behind it."""
+        asked = event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent)
+        if asked and self.isVisible() and event.key() == Qt.Key.Key_Escape:  # type: ignore[attr-defined]
+            event.accept()
+            return True
+        return super().eventFilter(watched, event)
 
     def takes(self, event: QKeyEvent) -> bool:
         """Whether a key is for the list; it is acted upon then."""

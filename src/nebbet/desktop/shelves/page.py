@@ -1,15 +1,10 @@
 """The place Library."""
 
 from collections.abc import Callable
-from functools import partial
-from pathlib import Path
-from typing import TYPE_CHECKING
 
-import msgspec
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
     QInputDialog,
     QLineEdit,
@@ -26,18 +21,14 @@ from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.editor import TemplateEditor
 from nebbet.desktop.shelves.facts import SharedFacts
+from nebbet.desktop.shelves.files_in_and_out import FilesInAndOut
 from nebbet.desktop.shelves.reading import ReadingPane
 from nebbet.desktop.shelves.shared_frames import SharedFrames
 from nebbet.desktop.shelves.shared_passages import SharedPassages
 from nebbet.desktop.shelves.table import TemplatesTable
 from nebbet.library.catalogue import Shelf, Template, template_entries
 
-if TYPE_CHECKING:
-    from nebbet.library.intake import Taken
-
 _ALL, _RETIRED = "all", "retired"
-_ORDINARY = "Messages, pages and notes (*.eml *.html *.htm *.md *.txt)"
-_FINISHED = "Messages and pages that keep their own look (*.eml *.html *.htm)"
 
 
 class _FindField(QLineEdit):
@@ -88,6 +79,7 @@ class LibraryPage(Place):
         self.editor = TemplateEditor(session)
         self.facts = SharedFacts(session)
         self.passages, self.frames = SharedPassages(session), SharedFrames(session)
+        self.files = FilesInAndOut(session, self)
         self._stack = QStackedWidget()
         self._lay_out()
         self._connect()
@@ -135,6 +127,8 @@ class LibraryPage(Place):
         self.pane.edit.connect(self.edit)
         self.pane.pin.connect(self._pin)
         self.pane.retire.connect(self._retire)
+        self.pane.export.connect(lambda _key: self.export())
+        self.files.taken.connect(self._open_taken)
         self.editor.left.connect(self._back)
         for page in (self.facts, self.passages, self.frames):
             page.left.connect(self._back)
@@ -143,6 +137,7 @@ class LibraryPage(Place):
         self.add_key("Edit the template", "Ctrl+E", self._edit_current)
         self.add_key("New template", "Ctrl+Shift+N", self.new_template)
         self.add_key("Import files as templates", "Ctrl+Alt+O", self.ask_for_files)
+        self.add_key("Export the template", "Ctrl+Alt+E", self.export)
         self.add_key("Facts and working days", "Ctrl+Shift+A", self.show_facts)
         self.add_key("Passages", "Ctrl+Alt+B", self.show_passages)
         self.add_key("Frames", "Ctrl+Alt+F", self.show_frames)
@@ -300,45 +295,26 @@ class LibraryPage(Place):
         )
 
     def ask_for_files(self) -> None:
-        """Choose files that are to become templates, and how."""
+        """Choose files that are to become templates on the shelf at hand."""
         if self.is_editing:
             return
-        paths, how = QFileDialog.getOpenFileNames(
-            self.window(), "Import as templates", "", f"{_ORDINARY};;{_FINISHED}"
-        )
-        self.import_files(paths, finished=how == _FINISHED)
-
-    def import_files(self, paths: list[str], *, finished: bool = False) -> None:
-        """Make a draft of each file, on the shelf at hand; the last one is opened. A bad file is
-        told, and the others go on."""
-        shelf = self._shelf_at_hand()
-        if not shelf:
+        if shelf := self._shelf_at_hand():
+            self.files.ask_for_files(shelf)
+        else:
             self.add_shelf()
-            return
-        session = self._session
-        for number, path in enumerate(map(Path, paths), 1):
-            token, last = session.parts.token(), number == len(paths)
-            session.operations.run(
-                partial(self._take_in, path, shelf, token, finished),
-                partial(self._taken, last),
-                session.voice.fail,
-            )
 
-    def _take_in(self, path: Path, shelf: str, token: str, finished: bool) -> "Taken":
-        from nebbet.library.intake import take_in
-
-        return take_in(self._session.library, path, shelf, token, finished=finished)
-
-    def _taken(self, last: bool, taken: "Taken") -> None:
-        session = self._session
-        session.keep_draft(taken.id, msgspec.json.encode(taken.draft))
-        gone = f" Taken out: {', '.join(taken.removed)}." if taken.removed else ""
-        said = f"“{taken.draft.title}” is a draft now.{gone}"
-        self._when_known(taken.id, lambda: self._open_taken(taken.id, said) if last else None)
+    def export(self) -> None:
+        """Write the template at hand into a file."""
+        template = self._session.catalogue.templates.get(self.table.key)
+        if template and not self.is_editing:
+            self.files.ask_where(template, self.pane.language)
 
     def _open_taken(self, key: str, said: str) -> None:
-        self.edit(key)
-        self.editor.offer_prompts(said)
+        def opened() -> None:
+            self.edit(key)
+            self.editor.offer_prompts(said)
+
+        self._when_known(key, opened)
 
     def _when_known(self, key: str, act: Callable[[], None]) -> None:
         """Do something as soon as the library at hand knows a template."""

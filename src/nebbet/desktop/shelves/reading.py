@@ -19,12 +19,13 @@ from nebbet.library.catalogue import Template
 
 
 class ReadingPane(QWidget):
-    """Shows one template. take, edit, pin and retire tell what to do with it."""
+    """Shows one template. take, edit, pin, retire and export tell what to do with it."""
 
     take = Signal(str)
     edit = Signal(str)
     pin = Signal(str)
     retire = Signal(str)
+    export = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -38,6 +39,7 @@ class ReadingPane(QWidget):
         self.edit_button = pieces.button("Edit", self._telling(self.edit), hint="Ctrl+E")
         self.pin_button = pieces.button("Pin", self._telling(self.pin))
         self.retire_button = pieces.button("Retire", self._telling(self.retire))
+        self.export_button = pieces.button("Export…", self._telling(self.export))
         self._languages = QTabBar()
         self._languages.setDrawBase(False)
         self._languages.setExpanding(False)
@@ -52,7 +54,12 @@ class ReadingPane(QWidget):
 
     def _lay_out(self) -> None:
         buttons = pieces.row(
-            self.take_button, self.edit_button, self.pin_button, self.retire_button, None
+            self.take_button,
+            self.edit_button,
+            self.pin_button,
+            self.retire_button,
+            self.export_button,
+            None,
         )
         self._content = QWidget()
         pieces.fill(
@@ -106,12 +113,16 @@ class ReadingPane(QWidget):
         parts += ["your draft waits in the editor"] if template.id in self._session.drafts else []
         return ", ".join(parts)
 
+    @property
+    def language(self) -> str:
+        """The language of the text that is shown."""
+        codes = list(self._template.content.texts) if self._template else [""]
+        return codes[max(self._languages.currentIndex(), 0)]
+
     def _show_text(self) -> None:
-        template = self._template
+        template, code = self._template, self.language
         if template is None:
             return
-        codes = list(template.content.texts)
-        code = codes[max(self._languages.currentIndex(), 0)]
         catalogue = self._session.catalogue
         content = catalogue.included(template.content)
         letter = letters.start("", content, language=code)

@@ -1,0 +1,113 @@
+"""Templates come in from files, and go out into them."""
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import msgspec
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from nebbet.desktop.session import Session
+from nebbet.library.catalogue import Template
+
+if TYPE_CHECKING:
+    from nebbet.library.intake import Taken
+
+_ORDINARY = "Messages, pages and notes (*.eml *.html *.htm *.md *.txt)"
+_FINISHED = "Messages and pages that keep their own look (*.eml *.html *.htm)"
+_MESSAGE, _PAGE = "Message (*.eml)", "Page (*.html)"
+_UNNAMEABLE = '<>:"/\\|?*'
+
+
+class FilesInAndOut(QObject):
+    """Makes drafts of files, and files of templates.
+
+    taken tells the id of a template that was made and what is to be said of it.
+    """
+
+    taken = Signal(str, str)
+
+    def __init__(self, session: Session, window: QWidget) -> None:
+        super().__init__(window)
+        self._session = session
+
+    # In
+
+    def ask_for_files(self, shelf: str) -> None:
+        """Choose files that are to become templates, and how."""
+        paths, how = QFileDialog.getOpenFileNames(
+            self._window(), "Import as templates", "", f"{_ORDINARY};;{_FINISHED}"
+        )
+        self.import_files(paths, shelf, finished=how == _FINISHED)
+
+    def import_files(self, paths: list[str], shelf: str, *, finished: bool = False) -> None:
+        """Make a draft of each file; the last one is told. A bad file is said, and the others go
+        on."""
+        session = self._session
+        for number, path in enumerate(map(Path, paths), 1):
+            token, last = session.parts.token(), number == len(paths)
+            session.operations.run(
+                partial(self._take_in, path, shelf, token, finished),
+                partial(self._took, last),
+                session.voice.fail,
+            )
+
+    def _take_in(self, path: Path, shelf: str, token: str, finished: bool) -> "Taken":
+        from nebbet.library.intake import take_in
+
+        return take_in(self._session.library, path, shelf, token, finished=finished)
+
+    def _took(self, last: bool, taken: "Taken") -> None:
+        self._session.keep_draft(taken.id, msgspec.json.encode(taken.draft))
+        gone = f" Taken out: {', '.join(taken.removed)}." if taken.removed else ""
+        if last:
+            self.taken.emit(taken.id, f"“{taken.draft.title}” is a draft now.{gone}")
+
+    # Out
+
+    def ask_where(self, template: Template, language: str) -> None:
+        """Choose a file and write a template into it, with its placeholders as written."""
+        name = "".join(" " if sign in _UNNAMEABLE else sign for sign in template.title).strip()
+        path, how = QFileDialog.getSaveFileName(
+            self._window(), "Export the template", f"{name}.eml", f"{_MESSAGE};;{_PAGE}"
+        )
+        if path:
+            suffix = Path(path).suffix or (".html" if how == _PAGE else ".eml")
+            self.export(template, language, Path(path).with_suffix(suffix))
+
+    def export(self, template: Template, language: str, path: Path) -> None:
+        """Write a template as a page where the name says so, else as a message."""
+        session = self._session
+        catalogue = session.catalogue
+        content = catalogue.included(template.content)
+        frame = catalogue.frame(content.frame)
+
+        def write() -> None:
+            from nebbet.core.message import exporting
+            from nebbet.library.disk import disk_explained
+
+            if path.suffix.casefold() in (".html", ".htm"):
+                data = exporting.as_html(content, frame, session.files, language).encode("utf-8")
+            else:
+                data = exporting.as_message(
+                    content,
+                    session.me,
+                    frame,
+                    session.files,
+                    language,
+                    now=session.parts.now(),
+                    token=session.parts.token,
+                )
+            with disk_explained(f"{path.name} cannot be written", "The template is unchanged"):
+                path.write_bytes(data)
+
+        session.operations.run(
+            write,
+            lambda _result: session.voice.say(f"“{template.title}” is in {path.name} now."),
+            session.voice.fail,
+        )
+
+    def _window(self) -> QWidget | None:
+        parent = self.parent()
+        return parent.window() if isinstance(parent, QWidget) else None
