@@ -258,6 +258,7 @@ def test_a_template_is_put_at_the_cursor(letter: Hand) -> None:
     letter.press("Return")
     assert "The reason is fog," in paper(letter)
     assert "You get back\t£0.00" in paper(letter)
+    assert paper(letter).endswith("Kind regards,\nBenedek Roy\nPassenger Service"), "with passages"
     assert "is cancelled" in subject(letter), "the subject stays"
     assert "amount" in letter.window.letters.particulars.rows
 

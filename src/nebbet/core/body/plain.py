@@ -2,6 +2,7 @@
 
 from nebbet.core import inline
 from nebbet.core.body.email_html import finished, link_address
+from nebbet.core.body.foreign import read_foreign
 from nebbet.core.body.frame import PLAIN, Frame
 from nebbet.core.body.model import (
     Block,
@@ -20,7 +21,6 @@ from nebbet.core.body.model import (
     Start,
     standing,
 )
-from nebbet.core.body.read import read
 from nebbet.core.body.tidy import sides
 
 
@@ -36,7 +36,7 @@ def render_plain(body: Body, frame: Frame = PLAIN) -> str:
     previous: Block | None = None
     if len(body) == 1 and isinstance(body[0], Markup):
         # What a person reads in finished HTML is what is left of it when its look is taken away.
-        return render_plain(read(finished(body[0], {}, inline.ESCAPED)))
+        return render_plain(read_foreign(finished(body[0], {}, inline.ESCAPED)))
     for block in standing(body):
         if previous is not None:
             parts.append("\n" if _is_tight(block, previous) else "\n\n")

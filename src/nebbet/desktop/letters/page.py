@@ -22,6 +22,7 @@ from nebbet.desktop.letters.pile import Pile
 from nebbet.desktop.letters.pull import PullBox
 from nebbet.desktop.letters.side import Attachments, Checks, SendControl
 from nebbet.desktop.session import Session
+from nebbet.library.catalogue import Template
 
 WIDE = (220, 356)  # pixels: the pile and the particulars in a wide window
 NARROW = (176, 306)
@@ -249,13 +250,15 @@ class LettersPage(Place):
                 )
         else:
             self.model.declare(template)
-            texts = bodies.read(self._text_of(key))
-            self.paper.body.insert_body(texts)
+            self.paper.body.insert_body(self._text_of(template))
         self.paper.go_on()
 
-    def _text_of(self, key: str) -> str:
+    def _text_of(self, template: Template) -> bodies.Body:
+        """A template's text, to go in among other words: with its passages, and without the look
+        of finished HTML."""
         language = self.model.letter.language if self.model.letter else ""
-        return text_for(self._session.catalogue.templates[key].content, language)[1].body
+        texts = text_for(self._session.catalogue.included(template.content), language)[1]
+        return bodies.read_foreign(texts.body) if texts.finished else texts.blocks
 
     def _restore(self, letter: Letter) -> None:
         self._session.put_back(letter)
