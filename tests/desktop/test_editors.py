@@ -16,11 +16,13 @@ from nebbet.desktop.kit.marks import Kind
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.kit.slot_edit import SlotEdit, Value
 from nebbet.desktop.shelves.template_edit import TemplateEdit
+from nebbet.standin.world import read_world
+from tests.conftest import TODAY
 from tests.core.test_body import BODIES
 
 STYLE = paper_style(Frame())
 LONG = settings(
-    max_examples=80, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+    max_examples=200, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
 )
 
 
@@ -42,6 +44,15 @@ def test_a_letter_s_body_goes_through_with_its_places(qtbot: QtBot, body: Body) 
     """With values shown in place of names, the names are still there."""
     shown = through_a_document(body, lambda name: Shown(f"<{name}>", name == "name"))
     assert write(shown) == write(body)
+
+
+def test_every_body_written_by_hand_goes_through_both_editors_unchanged(qtbot: QtBot) -> None:
+    written = [texts for template in read_world(TODAY).templates
+               for texts in template.content.texts.values()]  # fmt: skip
+    assert len(written) >= 30
+    for texts in written:
+        for show in (None, lambda slot: Shown(f"<{slot.name}>", False)):
+            assert write(through_a_document(texts.blocks, show)) == write(texts.blocks)
 
 
 def values(**texts: str | None) -> dict[str, Value]:
