@@ -1,14 +1,11 @@
 """The library: what goes in comes out, editions never change, and bad files are refused whole."""
 
-import sqlite3
-from collections.abc import Iterator
 from datetime import UTC, date, datetime, timedelta
-from pathlib import Path
 
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from sqlalchemy import Engine, event, text
+from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 
 from nebbet.core.body import Frame
@@ -16,10 +13,10 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Enclosure, Texts
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Case, Contact, Fact, Member
-from nebbet.library import migrate, schema
+from nebbet.library import schema
 from nebbet.library.catalogue import Shelf, case_entries, contact_entries, template_entries
 from nebbet.library.disk import LARGEST_FILE
-from nebbet.library.store import Library, open_library
+from nebbet.library.store import Library
 from nebbet.post import register
 from nebbet.post.entries import Registered
 from tests.conftest import NOW
@@ -34,34 +31,8 @@ CONTENT = Content(
 )
 
 
-@pytest.fixture
-def path(tmp_path: Path) -> Path:
-    return tmp_path / "team" / "library.sqlite"
-
-
-@pytest.fixture
-def library(path: Path) -> Iterator[Library]:
-    opened = open_library(path)
-    yield opened
-    opened.close()
-
-
-@pytest.fixture
-def shelved(library: Library, me: Member) -> Library:
-    library.put(me)
-    library.add_shelf(Shelf("s1", "Sailings"))
-    library.add_template("t1", "s1", "Hello")
-    return library
-
-
 def save(library: Library, content: Content = CONTENT, title: str = "Hello", note: str = "") -> int:
     return library.save_edition("t1", title, content, author="m1", note=note, made=NOW)
-
-
-def pragma(engine: Engine, words: str) -> None:
-    """Set something on every connection from now on."""
-    engine.dispose()
-    event.listen(engine, "connect", lambda connection, _entry: connection.execute(words))
 
 
 # Editions
@@ -204,85 +175,8 @@ def test_moments_keep_their_zone(shelved: Library) -> None:
     assert found.tzinfo == UTC
 
 
-# Opening
-
-
-def test_opening_again_changes_nothing(path: Path, library: Library) -> None:
-    library.add_shelf(Shelf("s1", "Sailings"))
-    library.close()
-    assert migrate.look(path) == "current"
-    again = open_library(path)
-    migrate.upgrade(again.engine)
-    assert [s.name for s in again.catalogue(NOW).shelves] == ["Sailings"]
-    again.close()
-
-
 def test_the_migrations_make_what_the_code_expects(library: Library) -> None:
     """Reference: Alembic's own comparison of the tables made with the tables declared."""
     with library.engine.connect() as connection:
         context = MigrationContext.configure(connection, opts={"compare_type": True})
         assert compare_metadata(context, schema.metadata) == []
-
-
-def test_a_newer_library_is_left_alone(path: Path, library: Library) -> None:
-    with library.engine.begin() as connection:
-        connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
-    library.close()
-    before = path.read_bytes()
-    with pytest.raises(NebbetError) as caught:
-        open_library(path)
-    assert caught.value.sentence == (
-        "The library library.sqlite was made by a newer Nebbet. It was not touched. "
-        "Update Nebbet on this computer."
-    )
-    assert path.read_bytes() == before
-
-
-@pytest.mark.parametrize("content", [b"not a library", b"\x00" * 5000, b"SQLite format 3\x00junk"])
-def test_a_file_that_is_no_library_is_left_alone(tmp_path: Path, content: bytes) -> None:
-    path = tmp_path / "holiday.jpg"
-    path.write_bytes(content)
-    with pytest.raises(NebbetError, match=r"holiday\.jpg is not a Nebbet library"):
-        open_library(path)
-    assert path.read_bytes() == content
-
-
-def test_another_program_s_database_is_left_alone(tmp_path: Path) -> None:
-    path = tmp_path / "other.sqlite"
-    connection = sqlite3.connect(path)
-    connection.execute("CREATE TABLE songs (title)")
-    connection.commit()
-    connection.close()
-    with pytest.raises(NebbetError, match="is not a Nebbet library"):
-        open_library(path)
-
-
-def test_a_library_where_no_folder_can_be(tmp_path: Path) -> None:
-    (tmp_path / "file").write_text("x")
-    with pytest.raises(NebbetError, match="cannot be opened"):
-        open_library(tmp_path / "file" / "library.sqlite")
-    with pytest.raises(NebbetError, match="cannot be opened"):
-        open_library(Path("/proc/nebbet/library.sqlite"))
-
-
-def test_a_read_only_library_says_so_and_is_read_all_the_same(shelved: Library) -> None:
-    save(shelved)
-    pragma(shelved.engine, "PRAGMA query_only = ON")
-    assert shelved.catalogue(NOW).templates["t1"].content == CONTENT
-    with pytest.raises(NebbetError) as caught:
-        save(shelved)
-    assert caught.value.sentence == (
-        "The edition cannot be saved: it is read-only here. Your text is still on the page. "
-        "Ask for the right to write to it."
-    )
-
-
-def test_a_full_disk_loses_nothing(shelved: Library) -> None:
-    save(shelved)
-    pages = shelved.engine.connect().execute(text("PRAGMA page_count")).scalar()
-    pragma(shelved.engine, f"PRAGMA max_page_count = {pages}")
-    big = Content(texts={"en_GB": Texts("x", "y" * 500_000)})
-    with pytest.raises(NebbetError, match="The edition cannot be saved: the disk is full"):
-        save(shelved, big)
-    found = shelved.catalogue(NOW).templates["t1"]
-    assert (found.content, found.edition) == (CONTENT, 1)

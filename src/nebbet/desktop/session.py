@@ -475,13 +475,13 @@ class Session(QObject):
             done(verbatim(plain[:100_000]))
             return
 
-        def read() -> tuple[Body, Catalogue]:
+        def read() -> tuple[Body, dict[str, LibraryFile]]:
             from nebbet.library.intake import read_pasted
 
-            return read_pasted(self.library, markup), self.library.catalogue(self.parts.now())
+            return read_pasted(self.library, markup), self.library.files()
 
-        def came(found: tuple[Body, Catalogue]) -> None:
-            self.catalogue = replace(self.catalogue, files=found[1].files)
+        def came(found: tuple[Body, dict[str, LibraryFile]]) -> None:
+            self.catalogue = replace(self.catalogue, files=found[1])
             done(found[0])
 
         self.operations.run(read, came, self.voice.fail)

@@ -21,11 +21,13 @@ State = Literal["draft", "in use", "retired"]
 
 
 class Shelf(Struct, frozen=True):
-    """A named place for templates; parent is another shelf's id or empty."""
+    """A named place for templates; parent is another shelf's id or empty. owner is the member
+    whose private shelf it is; empty for everybody's."""
 
     id: str
     name: str
     parent: str = ""
+    owner: str = ""
 
 
 class Template(Struct, frozen=True):
@@ -46,6 +48,31 @@ class Template(Struct, frozen=True):
     def first_text(self) -> Texts:
         """The text in the original language."""
         return next(iter(self.content.texts.values()))
+
+
+ProposalState = Literal["waiting", "accepted", "declined", "withdrawn"]
+
+
+class Proposal(Struct, frozen=True):
+    """An edition that waits for the lead's yes or no, or has had it.
+
+    base is the number of the edition that it was written after; 0 for a new template. answer is
+    the lead's word on it.
+    """
+
+    id: str
+    template: str
+    base: int
+    shelf: str
+    title: str
+    content: Content
+    author: str
+    made: datetime
+    reason: str = ""
+    state: ProposalState = "waiting"
+    answer: str = ""
+    decider: str = ""
+    decided: datetime | None = None
 
 
 class Usage(Struct, frozen=True):
@@ -83,6 +110,7 @@ class Catalogue(Struct, frozen=True):
     words: frozenset[str] = frozenset()
     usage: Mapping[str, Usage] = field(default_factory=dict)
     calendar: WorkingCalendar = WorkingCalendar()
+    proposals: Mapping[str, Proposal] = field(default_factory=dict)
 
     def frame(self, name: str) -> Frame:
         """The frame of that id, or the plain one."""

@@ -11,6 +11,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.pool import ConnectionPoolEntry
 
 from nebbet.core.errors import NebbetError
+from nebbet.library import postgres
 from nebbet.library.disk import disk_explained
 
 _REASONS = {
@@ -56,6 +57,8 @@ def explained(what: str, kept: str = "Nothing was changed") -> Iterator[None]:
             yield
     except (DBAPIError, sqlite3.Error) as error:
         origin = error.orig if isinstance(error, DBAPIError) else error
+        if said := postgres.reason_of(origin):
+            raise NebbetError(f"{what}: {said[0]}", kept=kept, advice=said[1]) from error
         code = getattr(origin, "sqlite_errorcode", 0) & 0xFF
         reason, advice = _REASONS.get(code, _DEFAULT)
         raise NebbetError(f"{what}: {reason}", kept=kept, advice=advice) from error

@@ -5,12 +5,12 @@ from contextlib import closing
 from pathlib import Path
 from typing import Literal
 
-from sqlalchemy import Engine
+from sqlalchemy import Engine, inspect, text
 
 from nebbet.core.errors import NebbetError
 
-NEWEST = "0002"
-REVISIONS = ("0001", NEWEST)
+NEWEST = "0003"
+REVISIONS = ("0001", "0002", NEWEST)
 _MAGIC = b"SQLite format 3\x00"
 
 Found = Literal["nothing", "current", "older"]
@@ -29,13 +29,52 @@ def look(path: Path) -> Found:
     revision = _revision(path)
     if revision is None:
         raise _no_library(path)
+    return _judged(revision, path.name)
+
+
+def look_on_server(engine: Engine) -> Found:
+    """Say what is in a database on a server without touching it.
+
+    Raises NebbetError for a database that holds something else, or a library of a newer Nebbet.
+    """
+    tables = inspect(engine).get_table_names()
+    if not tables:
+        return "nothing"
+    name = engine.url.database or ""
+    if "alembic_version" not in tables or "edition" not in tables:
+        raise NebbetError(
+            f"The database {name} holds something else than a Nebbet library",
+            kept="It was not touched",
+            advice="Choose an empty database for the library",
+        )
+    with engine.connect() as connection:
+        revision = connection.scalar(text("SELECT version_num FROM alembic_version"))
+    return _judged(str(revision), name)
+
+
+def _judged(revision: str, name: str) -> Found:
     if revision not in REVISIONS:
         raise NebbetError(
-            f"The library {path.name} was made by a newer Nebbet",
+            f"The library {name} was made by a newer Nebbet",
             kept="It was not touched",
             advice="Update Nebbet on this computer",
         )
     return "current" if revision == NEWEST else "older"
+
+
+def back_up(path: Path) -> Path:
+    """Copy a library file beside itself before it is brought up to date, and return the copy's
+    path. The copy is whole or not there at all."""
+    copy = path.with_name(f"{path.name}.before-{NEWEST}")
+    whole = path.with_name(f"{copy.name}.part")
+    whole.unlink(missing_ok=True)
+    with (
+        closing(sqlite3.connect(f"{path.as_uri()}?mode=ro", uri=True)) as held,
+        closing(sqlite3.connect(whole)) as made,
+    ):
+        held.backup(made)
+    whole.replace(copy)
+    return copy
 
 
 def _no_library(path: Path) -> NebbetError:

@@ -36,7 +36,7 @@ class Moment(TypeDecorator[datetime]):
         """Say again that what is kept is UTC."""
         if not isinstance(value, datetime):
             return None
-        return value.replace(tzinfo=UTC) if value.tzinfo is None else value
+        return value.replace(tzinfo=UTC) if value.tzinfo is None else value.astimezone(UTC)
 
 
 metadata = MetaData()
@@ -53,6 +53,8 @@ member = Table(
     metadata,
     Column("id", String(64), primary_key=True),
     Column("data", Text, nullable=False),
+    Column("login", String(64)),
+    Index("member_login", "login", unique=True),
 )
 
 shelf = Table(
@@ -118,6 +120,25 @@ fact = Table(
     metadata,
     Column("name", String(64), primary_key=True),
     Column("data", Text, nullable=False),
+)
+
+proposal = Table(
+    "proposal",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("template", String(64), nullable=False),
+    Column("base", Integer, nullable=False),
+    Column("shelf", ForeignKey("shelf.id"), nullable=False),
+    Column("title", String(200), nullable=False),
+    Column("content", Text, nullable=False),
+    Column("author", ForeignKey("member.id"), nullable=False),
+    Column("made", Moment, nullable=False),
+    Column("reason", Text, nullable=False),
+    Column("state", String(16), nullable=False),
+    Column("answer", Text, nullable=False, default=""),
+    Column("decider", ForeignKey("member.id")),
+    Column("decided", Moment),
+    Index("proposal_state", "state"),
 )
 
 contact = Table(

@@ -1,0 +1,56 @@
+"""A library on a PostgreSQL server: opening it, and saying in plain words what went wrong."""
+
+from sqlalchemy import Engine, create_engine, make_url
+
+_REASONS = {
+    "42501": ("your role in this library does not allow that", "Ask a lead"),
+    "28P01": ("the password is not right", "Check the password and try again"),
+    "28000": ("the server does not let you in", "Ask whoever keeps the server"),
+    "3D000": ("there is no such database", "Check its name"),
+    "53100": ("the disk of the server is full", "Tell whoever keeps the server"),
+    "25006": ("it is read-only here", "Ask for the right to write to it"),
+}
+_GONE = ("the server does not answer", "Check the network and try again")
+_CONNECTION = ("08", "57")  # classes of SQLSTATE (PostgreSQL documentation, appendix A)
+
+
+def is_url(where: str) -> bool:
+    """Whether a place is a server and not a file."""
+    return where.startswith(("postgresql:", "postgres:"))
+
+
+def shown_url(url: str) -> str:
+    """A URL as it may be shown: without its password."""
+    return make_url(url).render_as_string(hide_password=True)
+
+
+def postgres_engine(url: str) -> Engine:
+    """An engine on a server; a connection that has died is noticed before it is used."""
+    made = make_url(url).set(drivername="postgresql+psycopg")
+    return create_engine(made, pool_pre_ping=True, connect_args={"connect_timeout": 5})
+
+
+def reason_of(error: BaseException | None) -> tuple[str, str] | None:
+    """What went wrong in plain words, and what to do; nothing where no server speaks."""
+    import psycopg
+
+    if not isinstance(error, psycopg.Error):
+        return None
+    state = error.sqlstate or ""
+    if state in _REASONS:
+        return _REASONS[state]
+    if not state or state[:2] in _CONNECTION:
+        return _said_in(str(error)) or _GONE
+    return None
+
+
+def _said_in(text: str) -> tuple[str, str] | None:
+    """What a server said before there was a connection; it gives no state then."""
+    for words, state in (
+        ("password authentication", "28P01"),
+        ("does not exist", "3D000"),
+        ("no pg_hba.conf entry", "28000"),
+    ):
+        if words in text:
+            return _REASONS[state]
+    return None

@@ -1,0 +1,98 @@
+"""Proposals: an edition that waits for a lead, and what a lead says of it."""
+
+from datetime import datetime
+
+import msgspec
+from sqlalchemy import Connection, insert, select, update
+
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Content
+from nebbet.library import schema
+from nebbet.library.catalogue import Proposal, ProposalState
+from nebbet.library.store import Library, add_edition
+
+_GONE = "It may be done already: look at the list again"
+
+
+def propose(library: Library, proposal: Proposal) -> None:
+    """Let a proposal wait for a lead."""
+    row = {name: getattr(proposal, name) for name in Proposal.__struct_fields__}
+    row |= {
+        "content": msgspec.json.encode(proposal.content).decode(),
+        "decider": None,
+        "decided": None,
+    }
+    kept = "Your text is still on the page"
+    with library.writing("The proposal cannot be made", kept, leads=False) as connection:
+        connection.execute(insert(schema.proposal).values(row))
+
+
+def withdraw(library: Library, proposal: str, moment: datetime) -> None:
+    """Take one's own proposal back. Raises NebbetError when it was decided meanwhile."""
+    with library.writing("The proposal cannot be taken back", leads=False) as connection:
+        _decide(connection, proposal, "withdrawn", "", "", moment)
+
+
+def decline(library: Library, proposal: str, answer: str, decider: str, moment: datetime) -> None:
+    """Say no, with a word. Raises NebbetError when it was decided meanwhile."""
+    with library.writing("The proposal cannot be declined") as connection:
+        _decide(connection, proposal, "declined", answer, decider, moment)
+
+
+def accept(
+    library: Library,
+    proposal: Proposal,
+    content: Content,
+    title: str,
+    answer: str,
+    decider: str,
+    moment: datetime,
+    *,
+    based_on: int,
+) -> int:
+    """Put a proposal in use, as it is or amended, as the next edition; the proposer is its author.
+    Returns the number.
+
+    based_on is the edition that the lead saw. Raises MovedOn when there is a newer one by now, and
+    NebbetError when the proposal was decided meanwhile; nothing is changed then.
+    """
+    with library.writing("The proposal cannot be accepted") as connection:
+        _decide(connection, proposal.id, "accepted", answer, decider, moment)
+        _make_sure(connection, proposal)
+        note = proposal.reason if not answer else f"{proposal.reason} ({answer})"
+        return add_edition(
+            connection,
+            proposal.template,
+            title,
+            content,
+            author=proposal.author,
+            note=note,
+            made=moment,
+            based_on=based_on,
+        )
+
+
+def _decide(
+    connection: Connection,
+    proposal: str,
+    state: ProposalState,
+    answer: str,
+    decider: str,
+    moment: datetime,
+) -> None:
+    table = schema.proposal
+    waits = (table.c.id == proposal) & (table.c.state == "waiting")
+    change = {"state": state, "answer": answer, "decider": decider or None, "decided": moment}
+    if not connection.execute(update(table).where(waits).values(change)).rowcount:
+        raise NebbetError(
+            "This proposal does not wait any more", kept="Nothing was changed", advice=_GONE
+        )
+
+
+def _make_sure(connection: Connection, proposal: Proposal) -> None:
+    """Start the template of a proposal that is for a new one."""
+    table = schema.template
+    if connection.scalar(select(table.c.id).where(table.c.id == proposal.template)) is None:
+        row = {"id": proposal.template, "shelf": proposal.shelf, "title": proposal.title}
+        new = insert(table).values(**row, state="draft", pinned=False, edition=0)
+        connection.execute(new)

@@ -1,0 +1,175 @@
+"""Reading the library's tables into what the catalogue holds."""
+
+from collections.abc import Iterable, Mapping
+from datetime import date, datetime, timedelta
+from typing import Any, TypeVar
+
+import msgspec
+from sqlalchemy import Connection, RowMapping, Table, select
+
+from nebbet.core.body import BUILT_IN, Frame
+from nebbet.core.dates import WorkingCalendar
+from nebbet.core.letter import Content, Passage
+from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.library import schema
+from nebbet.library.catalogue import (
+    USAGE_WEEKS,
+    Catalogue,
+    LibraryFile,
+    Proposal,
+    Shelf,
+    Template,
+    Usage,
+)
+
+_Record = TypeVar("_Record", Member, Contact, Case, Frame, Fact, Passage)
+RECORDS: Mapping[type, tuple[Table, str]] = {
+    Member: (schema.member, "id"),
+    Contact: (schema.contact, "id"),
+    Case: (schema.case, "id"),
+    Fact: (schema.fact, "name"),
+    Passage: (schema.passage, "id"),
+}
+# How long a proposal that was decided on is still told.
+TOLD_FOR = timedelta(days=90)
+
+
+class KeptCalendar(msgspec.Struct, frozen=True):
+    """The JSON form of the team's calendar."""
+
+    code: str = ""
+    closed: dict[date, str] = msgspec.field(default_factory=dict)
+    weekdays: frozenset[int] = frozenset(range(5))
+    zone: str = ""
+
+
+def read_catalogue(connection: Connection, now: datetime) -> Catalogue:
+    """Everything but the files' contents."""
+    return Catalogue(
+        shelves=_shelves(connection),
+        templates=_templates(connection),
+        members=_records(connection, Member),
+        contacts=_records(connection, Contact),
+        cases=_records(connection, Case),
+        facts=_records(connection, Fact),
+        frames=_frames(connection),
+        passages=_records(connection, Passage),
+        files=read_files(connection),
+        words=read_words(connection),
+        usage=_usage(connection, now),
+        calendar=_calendar(connection),
+        proposals=_proposals(connection, now),
+    )
+
+
+def _proposals(connection: Connection, now: datetime) -> dict[str, Proposal]:
+    """What waits, and what was decided not long ago; oldest first."""
+    table = schema.proposal
+    wanted = (table.c.state == "waiting") | (table.c.decided >= now - TOLD_FOR)
+    rows = connection.execute(select(table).where(wanted).order_by(table.c.made, table.c.id))
+    return {row["id"]: _proposal(row) for row in rows.mappings()}
+
+
+def _proposal(row: RowMapping) -> Proposal:
+    values = {name: row[name] for name in Proposal.__struct_fields__ if name != "content"}
+    content = msgspec.json.decode(row["content"], type=Content)
+    return Proposal(content=content, **values | {"decider": row["decider"] or ""})
+
+
+def _setting(connection: Connection, name: str) -> str | None:
+    statement = select(schema.setting.c.value).where(schema.setting.c.name == name)
+    return connection.scalar(statement)
+
+
+def read_files(connection: Connection) -> dict[str, LibraryFile]:
+    """The files without their contents, by SHA-256."""
+    table = schema.file.c
+    rows = connection.execute(
+        select(table.sha256, table.name, table.media_type, table.size, table.valid_until)
+    )
+    return {row[0]: LibraryFile(*row[1:]) for row in rows}
+
+
+def read_words(connection: Connection) -> frozenset[str]:
+    """The words that the team's spelling takes."""
+    text = _setting(connection, "words")
+    return msgspec.json.decode(text, type=frozenset[str]) if text else frozenset()
+
+
+def _decoded(rows: Iterable[tuple[str, str]], kind: type[_Record]) -> dict[str, _Record]:
+    return {key: msgspec.json.decode(data, type=kind) for key, data in rows}
+
+
+def _records(connection: Connection, kind: type[_Record]) -> dict[str, _Record]:
+    table, key = RECORDS[kind]
+    rows = connection.execute(select(table.c[key], table.c.data).order_by(table.c[key]))
+    return _decoded(((row[0], row[1]) for row in rows), kind)
+
+
+def _frames(connection: Connection) -> dict[str, Frame]:
+    rows = connection.execute(select(schema.frame.c.id, schema.frame.c.data))
+    """The team's frames, then those that are built in."""
+    return _decoded(((row[0], row[1]) for row in rows), Frame) | BUILT_IN
+
+
+def _shelves(connection: Connection) -> tuple[Shelf, ...]:
+    table = schema.shelf
+    rows = connection.execute(select(table).order_by(table.c.position, table.c.name)).mappings()
+    return tuple(
+        Shelf(row["id"], row["name"], row["parent"] or "", row["owner"] or "") for row in rows
+    )
+
+
+def template_query(joined: Any) -> Any:
+    """Templates, each with the edition that the condition joins to it."""
+    return select(
+        schema.template,
+        schema.edition.c.number,
+        schema.edition.c.content,
+        schema.edition.c.author,
+        schema.edition.c.made,
+        schema.edition.c.note,
+    ).select_from(schema.template.outerjoin(schema.edition, joined))
+
+
+def _templates(connection: Connection) -> dict[str, Template]:
+    t, e = schema.template, schema.edition
+    in_use = (e.c.template == t.c.id) & (e.c.number == t.c.edition)
+    rows = connection.execute(template_query(in_use)).mappings()
+    return {row["id"]: template_of(row) for row in rows}
+
+
+def template_of(row: RowMapping) -> Template:
+    """A template of a row of `template_query`."""
+    content = row["content"]
+    return Template(
+        id=row["id"],
+        shelf=row["shelf"],
+        title=row["title"],
+        state=row["state"],
+        pinned=row["pinned"],
+        edition=row["number"] or 0,
+        content=msgspec.json.decode(content, type=Content) if content else Content(),
+        author=row["author"] or "",
+        made=row["made"],
+        note=row["note"] or "",
+    )
+
+
+def _usage(connection: Connection, now: datetime) -> dict[str, Usage]:
+    table = schema.register
+    rows = connection.execute(select(table.c.template, table.c.sent).order_by(table.c.sent))
+    last: dict[str, datetime] = {}
+    weeks: dict[str, list[int]] = {}
+    for template, sent in rows:
+        last[template] = sent
+        ago = max((now - sent) // timedelta(weeks=1), 0)
+        if ago < USAGE_WEEKS:
+            weeks.setdefault(template, [0] * USAGE_WEEKS)[-1 - ago] += 1
+    return {t: Usage(sent, tuple(weeks.get(t, ()))) for t, sent in last.items()}
+
+
+def _calendar(connection: Connection) -> WorkingCalendar:
+    text = _setting(connection, "calendar")
+    kept = msgspec.json.decode(text, type=KeptCalendar) if text else KeptCalendar()
+    return WorkingCalendar(kept.code, kept.closed, kept.weekdays, kept.zone)

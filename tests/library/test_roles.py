@@ -1,0 +1,192 @@
+"""Roles: on a server the database itself keeps colleagues from what is the lead's."""
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+from msgspec.structs import replace
+from psycopg import errors
+
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Content, Texts
+from nebbet.core.records import Contact, Fact, Member
+from nebbet.library import roles
+from nebbet.library.catalogue import Proposal, Shelf
+from nebbet.library.proposals import propose
+from nebbet.library.store import Library, open_library
+from tests.conftest import NOW
+from tests.library.conftest import in_database
+from tests.library.test_store import CONTENT
+
+OTTILIE = Member("ottilie", "Ottilie", "Marsh", "o@lisle.example", role="lead")
+SAOIRSE = Member("saoirse", "Saoirse", "Pell", "s@lisle.example")
+IVO = Member("ivo", "Ivo", "Lindqvist", "i@lisle.example")
+
+
+@pytest.fixture
+def team(database: str) -> Iterator[str]:
+    """A library of a team: one shared template, a lead, two colleagues, one private shelf."""
+    library = open_library(database)
+    library.put(OTTILIE, SAOIRSE, IVO)
+    library.add_shelf(Shelf("s1", "Sailings"))
+    library.add_shelf(Shelf("own", "Saoirse's", owner="saoirse"), 1)
+    library.add_template("t1", "s1", "Hello")
+    library.save_edition("t1", "Hello", CONTENT, author="ottilie", note="", made=NOW)
+    library.add_template("mine", "own", "Mine")
+    library.save_edition("mine", "Mine", CONTENT, author="saoirse", note="", made=NOW)
+    roles.set_up(library.engine)
+    roles.set_up(library.engine)  # once more does no harm
+    for member in (OTTILIE, SAOIRSE, IVO):
+        role: roles.Role = "lead" if member is OTTILIE else "colleague"
+        roles.enrol(library.engine, member.id, f"nb_{member.id}", role)
+    yield database
+    library.close()
+
+
+def client(team: str, member: str) -> psycopg.Connection:
+    """A plain database client, under a member's login."""
+    return psycopg.connect(login(team, member), autocommit=True)
+
+
+def login(team: str, member: str) -> str:
+    return in_database(team, team.partition("?")[0].rpartition("/")[2], f"nb_{member}")
+
+
+def opened(team: str, member: str) -> Library:
+    return open_library(login(team, member))
+
+
+FORBIDDEN = [
+    "INSERT INTO edition VALUES ('t1', 2, '{}', 'saoirse', now(), '')",
+    "UPDATE edition SET content = '{}'",
+    "DELETE FROM edition",
+    "INSERT INTO template VALUES ('t2', 's1', 'Bad', 'in use', false, 1)",
+    "INSERT INTO shelf VALUES ('s2', NULL, NULL, 'Bad', 0)",
+    "INSERT INTO shelf VALUES ('s2', NULL, 'ivo', 'Bad', 0)",
+    "INSERT INTO fact VALUES ('fee', '{}')",
+    "UPDATE frame SET data = '{}'",
+    "DELETE FROM passage",
+    "INSERT INTO setting VALUES ('calendar', '{}')",
+    "INSERT INTO member VALUES ('x', '{}')",
+    "UPDATE member SET data = '{\"role\": \"lead\"}' WHERE id = 'saoirse'",
+    "INSERT INTO register SELECT 'm', now(), 'ivo', '', '', 'a@b.example', '', '', 0, '', ''",
+    "INSERT INTO proposal VALUES ('p', 't1', 1, 's1', 'T', '{}', 'ivo', now(), '', 'waiting', '')",
+    "INSERT INTO proposal "
+    "VALUES ('p', 't1', 1, 's1', 'T', '{}', 'saoirse', now(), '', 'accepted', '')",
+    "ALTER TABLE template DISABLE ROW LEVEL SECURITY",
+    "CREATE TABLE mine (x int)",
+    "SET ROLE postgres",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("act", FORBIDDEN)
+def test_a_plain_client_of_a_colleague_cannot_do_what_is_the_lead_s(team: str, act: str) -> None:
+    with client(team, "saoirse") as connection, pytest.raises(errors.InsufficientPrivilege):
+        connection.execute(act)
+
+
+@pytest.mark.parametrize(
+    "act",
+    [
+        "UPDATE template SET title = 'Bad' WHERE id = 't1'",
+        "DELETE FROM template WHERE id = 't1'",
+        "UPDATE shelf SET name = 'Bad' WHERE id = 's1'",
+        "UPDATE member SET data = '{}' WHERE id = 'ivo'",
+    ],
+)
+def test_rows_of_others_are_not_there_to_be_changed(team: str, act: str) -> None:
+    with client(team, "saoirse") as connection:
+        assert connection.execute(act).rowcount == 0
+    with client(team, "ottilie") as connection:
+        assert connection.execute("SELECT title FROM template WHERE id = 't1'").fetchone() == (
+            "Hello",
+        )
+
+
+def test_a_private_shelf_is_its_owner_s(team: str) -> None:
+    seen = {m: {*_ids(team, m, "template")} for m in ("saoirse", "ivo", "ottilie")}
+    assert seen == {"saoirse": {"t1", "mine"}, "ivo": {"t1"}, "ottilie": {"t1"}}
+    assert _ids(team, "ivo", "edition", "template") == ["t1"]
+    with client(team, "saoirse") as connection:
+        connection.execute("UPDATE template SET title = 'Better' WHERE id = 'mine'")
+        connection.execute("INSERT INTO edition VALUES ('mine', 2, '{}', 'saoirse', now(), '')")
+
+
+def _ids(team: str, member: str, table: str, column: str = "id") -> list[str]:
+    with client(team, member) as connection:
+        return [row[0] for row in connection.execute(f"SELECT {column} FROM {table} ORDER BY 1")]
+
+
+def test_the_library_knows_the_role_of_a_login(team: str) -> None:
+    lead, colleague = opened(team, "ottilie"), opened(team, "saoirse")
+    assert (lead.role, colleague.role) == ("lead", "colleague")
+    number = lead.save_edition("t1", "Hello", CONTENT, author="ottilie", note="", made=NOW)
+    assert number == 2
+    with pytest.raises(NebbetError, match="for a lead to change"):
+        colleague.save_edition("t1", "Hello", CONTENT, author="saoirse", note="", made=NOW)
+    with pytest.raises(NebbetError, match="that is for a lead to do"):
+        colleague.put(Fact("fee", 1))
+    colleague.put(Contact("k", email="k@post.example"))
+    colleague.add_word("Skua")
+    made = Content({"en_GB": Texts("Better", "<p>b</p>\n")})
+    waiting = Proposal("p1", "t1", 2, "s1", "Hello", made, "saoirse", NOW, "shorter")
+    propose(colleague, waiting)
+    assert lead.catalogue(NOW).proposals == {"p1": waiting}
+    lead.close()
+    colleague.close()
+
+
+def test_the_database_s_own_no_is_told_in_plain_words(team: str) -> None:
+    """A client that believes to be a lead is told all the same."""
+    library = open_library(login(team, "saoirse"), role="lead")
+    with pytest.raises(NebbetError) as caught:
+        library.put(Fact("fee", 1))
+    assert caught.value.sentence == (
+        "The change cannot be kept: your role in this library does not allow that. "
+        "Nothing was changed. Ask a lead."
+    )
+    library.close()
+
+
+def test_a_server_that_is_not_there(tmp_path: Path) -> None:
+    with pytest.raises(NebbetError, match="cannot be opened: the server does not answer"):
+        open_library(f"postgresql://nobody:secret@/none?host={tmp_path}")
+    with pytest.raises(NebbetError) as caught:
+        open_library(f"postgresql://nobody:secret@/none?host={tmp_path}")
+    assert "secret" not in caught.value.sentence
+
+
+def test_a_database_of_something_else_is_left_alone(server: str) -> None:
+    with psycopg.connect(server, autocommit=True) as connection:
+        connection.execute("CREATE TABLE IF NOT EXISTS songs (title text)")
+    with pytest.raises(NebbetError, match="holds something else than a Nebbet library"):
+        open_library(server)
+
+
+def test_whoever_owns_the_file_is_the_lead(path: Path) -> None:
+    library = open_library(path)
+    assert library.role == "lead"
+    library.close()
+    me = os.getuid()
+    assert roles.role_for_file(path, me) == "lead"
+    assert roles.role_for_file(path, me + 1) == "colleague"
+
+
+def test_a_colleague_of_a_file_library_fills_only_a_private_shelf(path: Path) -> None:
+    library = open_library(path)
+    library.put(SAOIRSE)
+    library.add_shelf(Shelf("s1", "Sailings"))
+    library.add_shelf(Shelf("own", "Saoirse's", owner="saoirse"))
+    colleague = Library(library.engine, "colleague")
+    colleague.add_template("mine", "own", "Mine")
+    assert colleague.save_edition("mine", "Mine", CONTENT, author="saoirse", note="", made=NOW) == 1
+    with pytest.raises(NebbetError, match="for a lead to change"):
+        colleague.add_template("t2", "s1", "Bad")
+    with pytest.raises(NebbetError, match="that is for a lead"):
+        colleague.put(replace(SAOIRSE, role="lead"))
+    reader = Library(library.engine, "reader")
+    with pytest.raises(NebbetError, match="it is read-only here"):
+        reader.add_word("Skua")
+    library.close()
