@@ -4,6 +4,7 @@ import email
 import email.policy
 import json
 import os
+import sqlite3
 import subprocess
 import sys
 from pathlib import Path
@@ -483,3 +484,28 @@ def test_import_makes_drafts_and_export_writes_them_again(home: Home, tmp_path: 
     assert message.returncode == 0
     done = run("import", str(tmp_path / "r.eml"), "--lang", "en_GB", home=home)
     assert "Your refund for booking {{case.number}}: {{amount}}" in done.stdout.decode()
+
+
+def test_a_library_is_made_peopled_looked_through_and_copied(tmp_path: Path) -> None:
+    there = str(tmp_path / "team.sqlite")
+    assert b"is ready" in run("library", "init", there).stdout
+    add = ("library", "members", "--at", there, "--add", "ottilie", "--lead")
+    missing = run(*add)
+    assert (missing.returncode, b"needs a name and an address" in missing.stderr) == (2, True)
+    done = run(*add, "--first", "Ottilie", "--last", "Marsh", "--email", "o@lisle.example")
+    assert done.stdout == b"ottilie  Ottilie Marsh  o@lisle.example  lead\n"
+    assert b"     1  members\n" in run("library", "report", "--at", there).stdout
+    assert run("library", "migrate", "--at", there).stdout == b"The library is up to date.\n"
+    copied = run("library", "copy", there, str(tmp_path / "copy.sqlite"))
+    assert copied.stdout == b"1 rows copied\n"
+    again = run("library", "copy", there, str(tmp_path / "copy.sqlite"))
+    assert (again.returncode, b"is not empty" in again.stderr) == (2, True)
+    checked = run("library", "check", "--at", there)
+    assert (checked.returncode, checked.stdout) == (0, b"nothing found\n")
+    raw = sqlite3.connect(there)
+    raw.execute("UPDATE member SET data = '{}'")
+    raw.commit()
+    raw.close()
+    assert run("library", "check", "--at", there).returncode == 1
+    gone = run("library", "check", "--at", str(tmp_path / "no.sqlite"))
+    assert (gone.returncode, b"There is no library" in gone.stderr) == (2, True)

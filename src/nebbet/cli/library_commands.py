@@ -41,13 +41,14 @@ from nebbet.post.home import make_home
 from nebbet.post.personal import open_personal
 from nebbet.post.secrets import KeyringSecrets
 from nebbet.post.settings import Settings, read_settings
+from nebbet.post.stores import place_of
 
 
 def _open() -> tuple[Library, Settings]:
     home = commands.home()
     settings = read_settings(home.settings_file)
-    path = home.data / settings.library if settings.library else home.library_file
-    if not path.exists():
+    path = place_of(home, settings)
+    if isinstance(path, Path) and not path.exists():
         raise NebbetError(
             f"There is no library at {path}",
             advice="Open the window once, or set NEBBET_HOME to the folder that has one",

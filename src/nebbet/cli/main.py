@@ -123,7 +123,7 @@ def mailto(
 
 def add_commands() -> None:
     """Hang the verbs of the other files under the command."""
-    from nebbet.cli import core_commands, library_commands
+    from nebbet.cli import core_commands, library_admin, library_commands
 
     commands: list[Callable[..., Any]] = [
         core_commands.clean,
@@ -136,6 +136,7 @@ def add_commands() -> None:
         library_commands.export,
         library_commands.find,
         library_commands.outbox,
+        library_admin.library,
     ]
     for command in commands:
         assert isinstance(command, click.Command)

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from datetime import datetime
+from pathlib import Path
 
 from msgspec import Struct
 from sqlalchemy import Engine
@@ -9,6 +10,7 @@ from sqlalchemy import Engine
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.library.catalogue import Catalogue
+from nebbet.library.postgres import is_url
 from nebbet.library.store import Library, open_library
 from nebbet.post import outbox, personal, register
 from nebbet.post.entries import Registered
@@ -101,8 +103,14 @@ class Stores(Struct, frozen=True):
         return register.entries(self.library)
 
 
+def place_of(home: Home, settings: Settings) -> Path | str:
+    """Where the library is: a file, or the URL of a server."""
+    if is_url(settings.library):
+        return settings.library
+    return home.data / settings.library if settings.library else home.library_file
+
+
 def open_stores(home: Home, settings: Settings) -> Stores:
     """Open the library and the personal file. Raises NebbetError with what stands in the way."""
-    path = home.data / settings.library if settings.library else home.library_file
-    library = open_library(path)
+    library = open_library(place_of(home, settings))
     return Stores(library, personal.open_personal(home.personal_file))

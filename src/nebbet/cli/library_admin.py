@@ -1,0 +1,157 @@
+"""The command line for whoever keeps a library: making one, its people, its health."""
+
+from contextlib import closing
+from datetime import datetime
+from pathlib import Path
+
+import click
+
+from nebbet.cli import main as commands
+from nebbet.core.errors import NebbetError
+from nebbet.core.records import Member
+from nebbet.library import migrate, roles
+from nebbet.library.postgres import is_url
+from nebbet.library.store import Library, open_library
+from nebbet.post.settings import read_settings
+from nebbet.post.stores import place_of
+
+_WHERE = click.option(
+    "--at", default="", metavar="WHERE", help="a file or postgresql://…; your own library otherwise"
+)
+
+
+@click.group()
+def library() -> None:
+    """Keep a library: make it, let people in, look through it, move it."""
+
+
+def _place(where: str) -> Path | str:
+    if where:
+        return where if is_url(where) else Path(where)
+    home = commands.home()
+    return place_of(home, read_settings(home.settings_file))
+
+
+def _there(where: str) -> Library:
+    place = _place(where)
+    if isinstance(place, Path) and not place.exists():
+        raise NebbetError(f"There is no library at {place}", advice="Make one: nebbet library init")
+    return open_library(place)
+
+
+@library.command()
+@click.argument("where", default="")
+def init(where: str) -> None:
+    """Make a library in a file or an empty database. On a server this makes the roles of leads and
+    colleagues with their rights, too; run again, it brings them up to date."""
+    place = _place(where)
+    with closing(open_library(place)) as made:
+        if isinstance(place, str):
+            roles.set_up(made.engine)
+            click.echo("The library is ready. Let people in: nebbet library members --add …")
+        else:
+            click.echo(f"The library {place} is ready.")
+
+
+@library.command("migrate")
+@_WHERE
+def migrate_command(at: str) -> None:
+    """Bring a library up to date. A file is copied beside itself first."""
+    place = _place(at)
+    older = isinstance(place, Path) and place.exists() and migrate.look(place) == "older"
+    with closing(_there(at)):
+        pass
+    if isinstance(place, Path) and older:
+        copy = f"{place.name}.before-{migrate.NEWEST}"
+        click.echo(f"The library is up to date; as it was, it lies beside it as {copy}.")
+    else:
+        click.echo("The library is up to date.")
+
+
+@library.command()
+@_WHERE
+@click.option("--add", default="", metavar="LOGIN", help="let somebody in, or change who they are")
+@click.option("--lead", is_flag=True, help="as a lead; otherwise as a colleague")
+@click.option("--first", default="", metavar="NAME")
+@click.option("--last", default="", metavar="NAME")
+@click.option("--email", default="", metavar="ADDRESS")
+@click.option("--password", is_flag=True, help="ask for the password of the login on the server")
+def members(
+    at: str, add: str, lead: bool, first: str, last: str, email: str, password: bool
+) -> None:
+    """List who is in a library, or let somebody in."""
+    with closing(_there(at)) as found:
+        if add:
+            _add(found, add, "lead" if lead else "colleague", (first, last, email), ask=password)
+        for member in found.catalogue(_now()).members.values():
+            click.echo(f"{member.id}  {member.name}  {member.email}  {member.role}")
+
+
+def _add(
+    found: Library, login: str, role: roles.Role, said: tuple[str, str, str], *, ask: bool
+) -> None:
+    known = found.catalogue(_now()).members.get(login)
+    first, last, email = said
+    if known:
+        first, last = first or known.first_name, last or known.last_name
+        email = email or known.email
+    if not (first or last) or not email:
+        raise NebbetError("A member needs a name and an address", advice="Give --first and --email")
+    found.put(Member(login, first, last, email, role=role))
+    if found.engine.dialect.name == "postgresql":
+        secret = click.prompt("Password", hide_input=True, confirmation_prompt=True) if ask else ""
+        roles.enrol(found.engine, login, login, role, secret)
+
+
+@library.command()
+@_WHERE
+def report(at: str) -> None:
+    """Count what a library holds."""
+    with closing(_there(at)) as found:
+        held = found.catalogue(_now())
+        templates = list(held.templates.values())
+        for what, count in (
+            ("templates in use", sum(t.state == "in use" for t in templates)),
+            ("drafts", sum(t.state == "draft" for t in templates)),
+            ("retired", sum(t.state == "retired" for t in templates)),
+            ("shelves", len(held.shelves)),
+            ("passages", len(held.passages)),
+            ("facts", len(held.facts)),
+            ("files", len(held.files)),
+            ("members", len(held.members)),
+            ("proposals that wait", sum(p.state == "waiting" for p in held.proposals.values())),
+        ):
+            click.echo(f"{count:6}  {what}")
+        click.echo(f"You are here as: {found.role}")
+
+
+@library.command("check")
+@_WHERE
+@click.pass_context
+def check_library(ctx: click.Context, at: str) -> None:
+    """Look through a whole library: files, values, references. Exit code 1 for what is wrong."""
+    from nebbet.library.checking import problems
+
+    with closing(_there(at)) as found:
+        wrong = problems(found)
+    for sentence in wrong:
+        click.echo(sentence)
+    if not wrong:
+        click.echo("nothing found")
+    ctx.exit(1 if wrong else 0)
+
+
+@library.command("copy")
+@click.argument("source")
+@click.argument("target")
+def copy_command(source: str, target: str) -> None:
+    """Copy a library, a file or postgresql://…, into an empty one: all of it or nothing."""
+    from nebbet.library.moving import copy_library
+
+    with closing(_there(source)) as held, closing(open_library(_place(target))) as made:
+        count = copy_library(held, made)
+    click.echo(f"{count} rows copied")
+
+
+def _now() -> datetime:
+    return datetime.now().astimezone()

@@ -1,0 +1,124 @@
+"""Looking through a whole library: is everything there, and is it what it says?"""
+
+import hashlib
+from collections.abc import Iterator
+from typing import Any
+
+import msgspec
+from sqlalchemy import Connection, Table, func, select, text
+
+from nebbet.core.body import FILE, Frame
+from nebbet.core.letter import Content, passages_in
+from nebbet.library import schema
+from nebbet.library.engine import explained
+from nebbet.library.reading import RECORDS, KeptCalendar
+from nebbet.library.store import Library
+
+_DOCUMENTS: dict[str, tuple[Table, str, type]] = {
+    kind.__name__.lower(): (table, key, kind) for kind, (table, key) in RECORDS.items()
+} | {"frame": (schema.frame, "id", Frame)}
+_SETTINGS: dict[str, Any] = {"calendar": KeptCalendar, "words": frozenset[str]}
+
+
+def problems(library: Library) -> list[str]:
+    """What is wrong with a library, one sentence each; nothing is changed.
+
+    Looks at the database's own structure, the contents of files against their SHA-256, values
+    against their types, and at what editions and proposals refer to.
+    """
+    with explained("The library cannot be checked"), library.engine.connect() as connection:
+        return [
+            *_structure(connection),
+            *_files(connection),
+            *_documents(connection),
+            *_contents(connection),
+            *_in_use(connection),
+        ]
+
+
+def _structure(connection: Connection) -> Iterator[str]:
+    if connection.dialect.name != "sqlite":
+        return  # a server keeps its references by itself
+    for (said,) in connection.execute(text("PRAGMA integrity_check")):
+        if said != "ok":
+            yield f"The file is damaged: {said}"
+    for table, row, other, _ in connection.execute(text("PRAGMA foreign_key_check")):
+        yield f"A row of {table} ({row}) refers to a {other} that is not there"
+
+
+def _files(connection: Connection) -> Iterator[str]:
+    table = schema.file
+    names = connection.execute(select(table.c.sha256, table.c.name, table.c.size)).all()
+    for sha256, name, size in names:  # one after the other: together they may not fit into memory
+        data = connection.scalar(select(table.c.data).where(table.c.sha256 == sha256)) or b""
+        if hashlib.sha256(data).hexdigest() != sha256 or len(data) != size:
+            yield f"The file {name} is not what it was when it came in"
+
+
+def _documents(connection: Connection) -> Iterator[str]:
+    for name, (table, key, kind) in _DOCUMENTS.items():
+        for at, data in connection.execute(select(table.c[key], table.c.data)):
+            if said := _unreadable(data, kind):
+                yield f"The {name} {at} cannot be read: {said}"
+    for at, data in connection.execute(select(schema.setting)):
+        if at in _SETTINGS and (said := _unreadable(data, _SETTINGS[at])):
+            yield f"The setting {at} cannot be read: {said}"
+
+
+def _unreadable(data: str, kind: Any) -> str:
+    try:
+        msgspec.json.decode(data, type=kind)
+    except msgspec.DecodeError as error:
+        return str(error)
+    return ""
+
+
+def _contents(connection: Connection) -> Iterator[str]:
+    files = set(connection.scalars(select(schema.file.c.sha256)))
+    passages = set(connection.scalars(select(schema.passage.c.id)))
+    edition, proposal = schema.edition.c, schema.proposal.c
+    waiting = select(proposal.title, proposal.content).where(proposal.state == "waiting")
+    rows = [
+        *((f"Edition {n} of {t}", c) for t, n, c in connection.execute(
+            select(edition.template, edition.number, edition.content))),
+        *((f"The proposal for {title}", c) for title, c in connection.execute(waiting)),
+    ]  # fmt: skip
+    newest = set(_newest(connection))
+    for what, data in rows:
+        if said := _unreadable(data, Content):
+            yield f"{what} cannot be read: {said}"
+            continue
+        content = msgspec.json.decode(data, type=Content)
+        for file in sorted(_files_of(content) - files):
+            yield f"{what} needs a file that is not there ({file[:12]}…)"
+        for passage in sorted({*passages_in(content)} - passages) if what in newest else ():
+            yield f"{what} includes a passage that is not there ({passage})"
+
+
+def _newest(connection: Connection) -> Iterator[str]:
+    """The editions in use: an old one may speak of a passage that has gone since."""
+    table = schema.template.c
+    for template, number in connection.execute(select(table.id, table.edition)):
+        yield f"Edition {number} of {template}"
+
+
+def _files_of(content: Content) -> set[str]:
+    found = {enclosure.file for enclosure in content.enclosures}
+    for texts in content.texts.values():
+        found |= set(FILE.findall(texts.body))
+    return found
+
+
+def _in_use(connection: Connection) -> Iterator[str]:
+    t, e = schema.template.c, schema.edition.c
+    last = select(e.template, func.max(e.number).label("last")).group_by(e.template).subquery()
+    rows = connection.execute(
+        select(t.id, t.state, t.edition, last.c.last).select_from(
+            schema.template.outerjoin(last, last.c.template == t.id)
+        )
+    )
+    for template, state, edition, newest in rows:
+        if (newest or 0) != edition:
+            yield f"The template {template} says edition {edition}, but the newest is {newest}"
+        if state == "in use" and not edition:
+            yield f"The template {template} is in use without an edition"
