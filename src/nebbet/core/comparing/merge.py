@@ -1,0 +1,183 @@
+"""Bringing together what two people made of the same edition."""
+
+from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
+from typing import Any, TypeVar
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from nebbet.core import body
+from nebbet.core.comparing.aligning import aligned
+from nebbet.core.letter import ADDRESS_LINES, Content, Copies, TemplateDraft, Texts, older
+from nebbet.core.records import fold
+
+_Value = TypeVar("_Value")
+_Contents = tuple[Content, Content, Content]
+
+
+class Merged(Struct, frozen=True):
+    """What came of it. clashes says where both changed the same; it is as mine has it there."""
+
+    draft: TemplateDraft
+    clashes: tuple[str, ...] = ()
+
+
+def merge(base: TemplateDraft, mine: TemplateDraft, theirs: TemplateDraft) -> Merged:
+    """Take over what each side changed from the base, block by block of the text.
+
+    Where only one side changed something, it is as that side has it; where both made the same
+    change, it is made once. The rule is that of three-way merging (Khanna, Kunal & Pierce 2007,
+    “A formal investigation of diff3”), with the blocks of a body as its lines.
+    """
+    clashes: list[str] = []
+
+    def one(name: str, sides: tuple[_Value, _Value, _Value]) -> _Value:
+        was, my, their = sides
+        if their in (my, was):
+            return my
+        if my == was:
+            return their
+        clashes.append(name)
+        return my
+
+    contents = (base.content, mine.content, theirs.content)
+    texts = _texts(contents, one, clashes)
+    made = replace(
+        mine.content,
+        texts=texts,
+        placeholders=_keyed("the placeholder {}", contents, _by_name, one),
+        copies=_copies(contents, one),
+        enclosures=_keyed("an enclosure", contents, _by_file, one),
+        frame=one("the frame", _each(contents, "frame")),
+        calendar=one("the public holidays", _each(contents, "calendar")),
+    )
+    title = one("the title", (base.title, mine.title, theirs.title))
+    shelf = one("the shelf", (base.shelf, mine.shelf, theirs.shelf))
+    return Merged(TemplateDraft(title, shelf, made), tuple(clashes))
+
+
+def _each(values: Iterable[object], name: str) -> tuple[str, str, str]:
+    was, my, their = (getattr(value, name) for value in values)
+    return was, my, their
+
+
+_Choose = Callable[[str, tuple[Any, Any, Any]], Any]
+
+
+def _by_name(content: Content) -> dict[str, Any]:
+    return {fold(p.name): p for p in content.placeholders}
+
+
+def _by_file(content: Content) -> dict[str, Any]:
+    return {enclosure.file: enclosure for enclosure in content.enclosures}
+
+
+def _by_address(content: Content) -> dict[str, Any]:
+    return {f"{c.part} {c.address}": c for c in content.copies.conditional}
+
+
+def _keyed(
+    name: str, contents: _Contents, by: Callable[[Content], dict[str, Any]], one: "_Choose"
+) -> tuple[Any, ...]:
+    """Named things, in my order, with what the other side added behind."""
+    was, mine, theirs = map(by, contents)
+    chosen = (
+        one(name.format(key), (was.get(key), mine.get(key), theirs.get(key)))
+        for key in dict.fromkeys((*mine, *theirs))
+    )
+    return tuple(kept for kept in chosen if kept is not None)
+
+
+def _copies(contents: _Contents, one: "_Choose") -> Copies:
+    lines = {
+        part: one(name, _each((content.copies for content in contents), part))
+        for part, name in ADDRESS_LINES.items()
+    }
+    return Copies(
+        **lines, conditional=_keyed("a copy under a condition", contents, _by_address, one)
+    )
+
+
+def _texts(contents: _Contents, one: "_Choose", clashes: list[str]) -> dict[str, Texts]:
+    """The texts by language. A translation that was up to date for one side is so for the merged
+    original only where that side's original is the merged one."""
+    stale = {code for content in contents[1:] for code in older(content)}
+    made: dict[str, Texts] = {}
+    codes = dict.fromkeys(code for content in contents[1:] for code in content.texts)
+    for code in codes:
+        was, mine, theirs = (content.texts.get(code) for content in contents)
+        if was and mine and theirs:
+            kept = _text(code, (was, mine, theirs), one, clashes)
+        else:
+            kept = one(f"the text in {code}", (was, mine, theirs))
+        if isinstance(kept, Texts):
+            made[code] = kept
+    first = next(iter(made.values())).fingerprint
+    same = {next(iter(content.texts.values())).fingerprint for content in contents[1:]} == {first}
+    return {
+        code: replace(text, original=first)
+        if same and text.original and code not in stale
+        else text
+        for code, text in made.items()
+    }
+
+
+def _text(
+    code: str, sides: tuple[Texts, Texts, Texts], one: "_Choose", clashes: list[str]
+) -> Texts:
+    was, mine, theirs = sides
+    subject = one(f"the subject in {code}", _each(sides, "subject"))
+    if any(text.finished for text in sides):
+        whole = one(f"the text in {code}", _each(sides, "body"))
+        return replace(mine, subject=str(subject), body=str(whole))
+    blocks, clashed = merge_rows(was.blocks, mine.blocks, theirs.blocks)
+    if clashed:
+        clashes.append(f"the text in {code}")
+    source = body.write(body.tidy(blocks))
+    original = mine.original if mine.body != was.body else theirs.original
+    return replace(mine, subject=str(subject), body=source, original=original)
+
+
+def merge_rows(
+    base: Sequence[Hashable], mine: Sequence[Hashable], theirs: Sequence[Hashable]
+) -> tuple[list[Any], bool]:
+    """Merge three rows of things, and say whether both sides changed the same stretch differently
+    (it is as mine has it then)."""
+    made: list[Any] = []
+    clashed = False
+    for was, my, their in _stretches(base, mine, theirs):
+        if their in (my, was):
+            made += my
+        elif my == was:
+            made += their
+        else:
+            clashed = True
+            made += my
+    return made, clashed
+
+
+def _stretches(
+    base: Sequence[Hashable], mine: Sequence[Hashable], theirs: Sequence[Hashable]
+) -> Iterator[tuple[Sequence[Hashable], Sequence[Hashable], Sequence[Hashable]]]:
+    """The three rows cut where all of them agree, and between."""
+    in_mine, in_theirs = _matches(base, mine), _matches(base, theirs)
+    at = [0, 0, 0]
+    for index in range(len(base)):
+        if index not in in_mine or index not in in_theirs:
+            continue
+        ends = [index, in_mine[index], in_theirs[index]]
+        if ends != at:
+            yield base[at[0] : ends[0]], mine[at[1] : ends[1]], theirs[at[2] : ends[2]]
+        one = base[index : index + 1]
+        yield one, one, one
+        at = [end + 1 for end in ends]
+    yield base[at[0] :], mine[at[1] :], theirs[at[2] :]
+
+
+def _matches(base: Sequence[Hashable], other: Sequence[Hashable]) -> dict[int, int]:
+    """Which thing of the base is which of the other, along a longest common row."""
+    found: dict[int, int] = {}
+    for same, a, b, c, _ in aligned(base, other):
+        if same:
+            found |= dict(zip(range(a, b), range(c, c + b - a), strict=True))
+    return found

@@ -1,0 +1,230 @@
+"""Comparing and merging: what is marked is what changed, and nothing of either side is lost."""
+
+from hypothesis import given
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from nebbet.core.body import Body, read
+from nebbet.core.comparing import Row, compare, merge, word_pieces
+from nebbet.core.comparing.merge import merge_rows
+from nebbet.core.letter import Content, Copies, Copy, Enclosure, TemplateDraft, Texts, older
+from nebbet.core.placeholders import Placeholder
+from tests.core.test_body import BODIES
+
+BODY = (
+    "<p>Dear you,</p>\n<p>We are open until five.</p>\n<ul>\n<li>one\n<li>two\n</ul>\n<p>Bye</p>\n"
+)
+BASE = TemplateDraft(
+    "Hours",
+    "s1",
+    Content(
+        {"en_GB": Texts("Our hours", BODY)},
+        (Placeholder("day", source="date", of="today + 1 day"), Placeholder("reason")),
+        Copies(cc="a@lisle.example", conditional=(Copy("cc", "b@lisle.example", "n > 1"),)),
+        (Enclosure("f" * 64, "A.pdf"),),
+    ),
+)
+
+
+def with_body(draft: TemplateDraft, old: str, new: str) -> TemplateDraft:
+    texts = draft.content.texts["en_GB"]
+    assert old in texts.body
+    return with_text(draft, replace(texts, body=texts.body.replace(old, new)))
+
+
+def with_text(draft: TemplateDraft, texts: Texts, code: str = "en_GB") -> TemplateDraft:
+    return replace(draft, content=replace(draft.content, texts=draft.content.texts | {code: texts}))
+
+
+def with_content(draft: TemplateDraft, **change: object) -> TemplateDraft:
+    return replace(draft, content=replace(draft.content, **change))
+
+
+def marked(row: Row) -> tuple[str, str]:
+    """A row with what was removed in brackets, what was added in braces."""
+    signs = {"same": "{}", "removed": "[{}]", "added": "<{}>"}
+    one, other = (
+        "".join(signs[p.kind].format(p.text) for p in side) for side in (row.before, row.after)
+    )
+    return one, other
+
+
+# Comparing
+
+
+@given(st.text("ab .x\n", max_size=60), st.text("ab .x\n", max_size=60))
+def test_each_side_is_whole_and_what_is_same_is_in_both(before: str, after: str) -> None:
+    old, new = word_pieces(before, after)
+    assert "".join(p.text for p in old) == before and "".join(p.text for p in new) == after
+    same = ["".join(p.text for p in side if p.kind == "same") for side in (old, new)]
+    assert same[0] == same[1]
+    assert (old == new) == (before == after)
+
+
+def longest(one: str, other: str) -> int:
+    """The length of a longest common row of letters, by the textbook's table (Cormen et al.,
+    Introduction to Algorithms, 15.4)."""
+    table = [[0] * (len(other) + 1) for _ in range(len(one) + 1)]
+    for i, a in enumerate(one):
+        for j, b in enumerate(other):
+            table[i + 1][j + 1] = (
+                table[i][j] + 1 if a == b else max(table[i][j + 1], table[i + 1][j])
+            )
+    return table[-1][-1]
+
+
+@given(st.text("abc", max_size=12), st.text("abc", max_size=12))
+def test_as_much_as_can_be_is_the_same(before: str, after: str) -> None:
+    old, _ = word_pieces(" ".join(before), " ".join(after))
+    kept = "".join(p.text for p in old if p.kind == "same")
+    assert longest(" ".join(before), " ".join(after)) == len(kept)
+
+
+def test_only_what_differs_is_shown_with_what_is_around_it() -> None:
+    later = with_body(BASE, "until five", "until six o’clock")
+    (section,) = compare(BASE, later, language=lambda code: f"<{code}>")
+    assert section.name == "Text, <en_GB>"
+    assert [marked(row) for row in section.rows][:3] == [
+        ("Dear you,", "Dear you,"),
+        ("We are open until [five].", "We are open until <six o’clock>."),
+        ("• one", "• one"),
+    ]
+    assert [row.changed for row in section.rows] == [False, True, False, False, False]
+    assert compare(BASE, BASE) == ()
+
+
+def test_every_part_of_a_template_is_compared() -> None:
+    later = replace(
+        with_content(
+            BASE,
+            copies=Copies(cc="a@lisle.example, c@lisle.example"),
+            enclosures=(Enclosure("f" * 64, "B.pdf"), Enclosure("e" * 64, "C.pdf", when="n > 2")),
+            placeholders=(Placeholder("day", source="date", of="today + 2 days"),),
+            frame="ports",
+            calendar="FR",
+        ),
+        title="Opening hours",
+    )
+    later = with_text(later, Texts("Nos horaires", "<p>x</p>\n"), "fr")
+    names = [section.name for section in compare(BASE, later)]
+    assert names == [
+        "Title", "Subject, fr", "Text, fr", "Cc", "Copies under a condition", "Enclosures",
+        "Placeholders", "Frame", "Public holidays",
+    ]  # fmt: skip
+    rows = {s.name: [marked(r) for r in s.rows] for s in compare(BASE, later, file=lambda f: f[0])}
+    assert rows["Enclosures"] == [
+        ("[A].pdf (f)", "<B>.pdf (f)"),
+        ("", "<C.pdf (e), only if n > 2>"),
+    ]
+    assert rows["Placeholders"] == [
+        ("day; source date; of today + [1 day]", "day; source date; of today + <2 days>"),
+        ("[reason]", ""),
+    ]
+
+
+def test_a_change_of_look_is_seen_and_blocks_are_put_beside_each_other() -> None:
+    bold = with_body(BASE, "Bye", "<strong>Bye</strong>")
+    (section,) = compare(BASE, bold)
+    assert [row.look for row in section.rows] == [False] * 4 + [True]
+    moved = with_body(
+        BASE, "<p>Bye</p>", "<p>Something else altogether, quite new.</p>\n<p>Bye!</p>"
+    )
+    (section,) = compare(BASE, moved)
+    assert [marked(row) for row in section.rows][4:] == [
+        ("", "<Something else altogether, quite new.>"), ("Bye", "Bye<!>")
+    ]  # fmt: skip
+
+
+@given(BODIES, BODIES)
+def test_any_two_bodies_can_be_compared(one: Body, other: Body) -> None:
+    from nebbet.core.body import write
+
+    drafts = [with_text(BASE, Texts("S", write(body))) for body in (one, other)]
+    found = compare(*drafts)
+    assert (found == ()) == (write(one) == write(other))
+
+
+# Merging
+
+
+def test_changes_that_do_not_touch_are_both_there() -> None:
+    mine = with_body(BASE, "until five", "until six")
+    theirs = with_content(
+        with_body(BASE, "Bye", "Goodbye"),
+        frame="ports",
+        enclosures=(*BASE.content.enclosures, Enclosure("e" * 64, "C.pdf")),
+        copies=replace(BASE.content.copies, bcc="z@lisle.example"),
+    )
+    merged = merge(BASE, mine, theirs)
+    assert merged.clashes == ()
+    content = merged.draft.content
+    assert content.texts["en_GB"].body == BODY.replace("five", "six").replace("Bye", "Goodbye")
+    assert (content.frame, content.copies.bcc) == ("ports", "z@lisle.example")
+    assert [e.name for e in content.enclosures] == ["A.pdf", "C.pdf"]
+    assert merge(BASE, theirs, mine).draft == merged.draft
+
+
+def test_changes_of_the_same_place_are_told_and_mine_stays() -> None:
+    mine = replace(with_body(BASE, "until five", "until six"), title="Mine")
+    theirs = replace(with_body(BASE, "until five", "until seven"), title="Theirs")
+    merged = merge(BASE, mine, theirs)
+    assert merged.clashes == ("the text in en_GB", "the title")
+    assert merged.draft == mine
+
+
+def test_what_one_side_took_out_is_out_unless_the_other_changed_it() -> None:
+    without = with_content(BASE, placeholders=BASE.content.placeholders[:1])
+    assert merge(BASE, without, BASE).draft == without
+    assert merge(BASE, BASE, without).draft == without
+    changed = with_content(
+        BASE, placeholders=(BASE.content.placeholders[0], Placeholder("reason", "Why"))
+    )
+    merged = merge(BASE, changed, without)
+    assert merged.clashes == ("the placeholder reason",) and merged.draft == changed
+
+
+def test_languages_come_and_go() -> None:
+    french = with_text(BASE, Texts("Horaires", "<p>x</p>\n"), "fr")
+    merged = merge(BASE, with_body(BASE, "Bye", "Goodbye"), french)
+    assert list(merged.draft.content.texts) == ["en_GB", "fr"] and merged.clashes == ()
+    assert merge(french, BASE, french).draft == BASE
+
+
+def test_a_translation_is_not_made_newer_by_merging() -> None:
+    first = BASE.content.texts["en_GB"]
+    both = with_text(BASE, Texts("Horaires", "<p>x</p>\n", first.fingerprint), "fr")
+    mine = with_body(both, "until five", "until six")  # the translation is older now
+    assert older(mine.content) == ("fr",)
+    assert older(merge(both, mine, with_body(both, "Bye", "Adieu")).draft.content) == ("fr",)
+    assert older(merge(both, both, both).draft.content) == ()
+
+
+ROWS = st.lists(st.integers(0, 5), max_size=8)
+
+
+@given(ROWS, ROWS)
+def test_with_one_side_unchanged_the_other_is_the_outcome(
+    base: list[int], other: list[int]
+) -> None:
+    """Khanna, Kunal & Pierce 2007: a merge with an unchanged side gives the other side."""
+    assert merge_rows(base, other, base) == (other, False)
+    assert merge_rows(base, base, other) == (other, False)
+    assert merge_rows(base, other, other) == (other, False)
+
+
+@given(ROWS, st.integers(0, 8), st.integers(0, 8))
+def test_two_insertions_apart_are_both_kept(base: list[int], one: int, other: int) -> None:
+    row = list(range(10, 10 + len(base)))
+    first, second = sorted((min(one, len(row)), min(other, len(row))))
+    if first == second:
+        return
+    mine, theirs = [*row[:first], 98, *row[first:]], [*row[:second], 99, *row[second:]]
+    both = [*row[:first], 98, *row[first:second], 99, *row[second:]]
+    assert merge_rows(row, mine, theirs) == (both, False)
+
+
+def test_merging_reads_bodies_as_they_are_kept() -> None:
+    merged = merge(BASE, BASE, with_body(BASE, "<p>Bye</p>", "<hr>"))
+    assert read(merged.draft.content.texts["en_GB"].body) == read(
+        BODY.replace("<p>Bye</p>", "<hr>")
+    )
