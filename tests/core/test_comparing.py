@@ -117,7 +117,7 @@ def test_every_part_of_a_template_is_compared() -> None:
         ("", "<C.pdf (e), only if n > 2>"),
     ]
     assert rows["Placeholders"] == [
-        ("day; source date; of today + [1 day]", "day; source date; of today + <2 days>"),
+        ("day; source date; of today + [1] [day]", "day; source date; of today + <2> <days>"),
         ("[reason]", ""),
     ]
 

@@ -11,9 +11,8 @@ from msgspec.structs import replace
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Texts
 from nebbet.core.records import Member
-from nebbet.library.catalogue import Proposal
-from nebbet.library.proposals import accept, decline, propose, withdraw
-from nebbet.library.store import Library, MovedOn, open_library
+from nebbet.library.catalogue import MovedOn, Proposal
+from nebbet.library.store import Library, open_library
 from tests.conftest import NOW
 from tests.library.test_store import CONTENT, save
 
@@ -26,14 +25,14 @@ def asked(shelved: Library) -> Proposal:
     shelved.put(IVO)
     save(shelved)
     made = Proposal("p1", "t1", 1, "s1", "Hello", BETTER, "ivo", NOW, "shorter")
-    propose(shelved, made)
+    shelved.propose(made)
     return made
 
 
 def test_a_proposal_waits_and_is_put_in_use(shelved: Library, asked: Proposal) -> None:
     assert shelved.catalogue(NOW).proposals == {"p1": asked}
     later = NOW + timedelta(hours=1)
-    number = accept(shelved, asked, BETTER, "Hello", "thanks", "m1", later, based_on=1)
+    number = shelved.accept(asked, BETTER, "Hello", "thanks", "m1", later, based_on=1)
     found = shelved.catalogue(NOW)
     template = found.templates["t1"]
     assert (number, template.edition, template.content) == (2, 2, BETTER)
@@ -46,9 +45,9 @@ def test_a_proposal_waits_and_is_put_in_use(shelved: Library, asked: Proposal) -
 def test_a_proposal_is_declined_with_a_word_or_taken_back(
     shelved: Library, asked: Proposal
 ) -> None:
-    propose(shelved, replace(asked, id="p2"))
-    decline(shelved, "p1", "The old wording is the law's", "m1", NOW)
-    withdraw(shelved, "p2", NOW)
+    shelved.propose(replace(asked, id="p2"))
+    shelved.decline("p1", "The old wording is the law's", "m1", NOW)
+    shelved.withdraw("p2", NOW)
     found = shelved.catalogue(NOW).proposals
     assert [(p.state, p.answer) for p in found.values()] == [
         ("declined", "The old wording is the law's"), ("withdrawn", "")
@@ -57,11 +56,11 @@ def test_a_proposal_is_declined_with_a_word_or_taken_back(
 
 
 def test_a_proposal_is_decided_once(shelved: Library, asked: Proposal) -> None:
-    decline(shelved, "p1", "", "m1", NOW)
+    shelved.decline("p1", "", "m1", NOW)
     acts: list[Callable[[], object]] = [
-        lambda: accept(shelved, asked, BETTER, "Hello", "", "m1", NOW, based_on=1),
-        lambda: decline(shelved, "p1", "", "m1", NOW),
-        lambda: withdraw(shelved, "p1", NOW),
+        lambda: shelved.accept(asked, BETTER, "Hello", "", "m1", NOW, based_on=1),
+        lambda: shelved.decline("p1", "", "m1", NOW),
+        lambda: shelved.withdraw("p1", NOW),
     ]
     for act in acts:
         with pytest.raises(NebbetError, match="does not wait any more"):
@@ -72,7 +71,7 @@ def test_a_proposal_is_decided_once(shelved: Library, asked: Proposal) -> None:
 def test_accepting_over_a_newer_edition_changes_nothing(shelved: Library, asked: Proposal) -> None:
     save(shelved, CONTENT, "Newer")
     with pytest.raises(MovedOn) as caught:
-        accept(shelved, asked, BETTER, "Hello", "", "m1", NOW, based_on=1)
+        shelved.accept(asked, BETTER, "Hello", "", "m1", NOW, based_on=1)
     assert caught.value.number == 2
     found = shelved.catalogue(NOW)
     assert found.proposals["p1"].state == "waiting" and found.templates["t1"].edition == 2
@@ -80,8 +79,8 @@ def test_accepting_over_a_newer_edition_changes_nothing(shelved: Library, asked:
 
 def test_a_proposal_for_a_new_template_starts_it(shelved: Library, asked: Proposal) -> None:
     new = replace(asked, id="p3", template="t9", base=0, title="New one")
-    propose(shelved, new)
-    assert accept(shelved, new, BETTER, "New one", "", "m1", NOW, based_on=0) == 1
+    shelved.propose(new)
+    assert shelved.accept(new, BETTER, "New one", "", "m1", NOW, based_on=0) == 1
     assert shelved.catalogue(NOW).templates["t9"].title == "New one"
 
 

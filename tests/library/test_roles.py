@@ -13,8 +13,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Texts
 from nebbet.core.records import Contact, Fact, Member
 from nebbet.library import roles
-from nebbet.library.catalogue import Proposal, Shelf
-from nebbet.library.proposals import propose
+from nebbet.library.catalogue import Proposal, Role, Shelf
 from nebbet.library.store import Library, open_library
 from tests.conftest import NOW
 from tests.library.conftest import in_database
@@ -39,7 +38,7 @@ def team(database: str) -> Iterator[str]:
     roles.set_up(library.engine)
     roles.set_up(library.engine)  # once more does no harm
     for member in (OTTILIE, SAOIRSE, IVO):
-        role: roles.Role = "lead" if member is OTTILIE else "colleague"
+        role: Role = "lead" if member is OTTILIE else "colleague"
         roles.enrol(library.engine, member.id, f"nb_{member.id}", role)
     yield database
     library.close()
@@ -132,7 +131,7 @@ def test_the_library_knows_the_role_of_a_login(team: str) -> None:
     colleague.add_word("Skua")
     made = Content({"en_GB": Texts("Better", "<p>b</p>\n")})
     waiting = Proposal("p1", "t1", 2, "s1", "Hello", made, "saoirse", NOW, "shorter")
-    propose(colleague, waiting)
+    colleague.propose(waiting)
     assert lead.catalogue(NOW).proposals == {"p1": waiting}
     lead.close()
     colleague.close()

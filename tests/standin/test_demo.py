@@ -13,6 +13,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.message.reading import open_message
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import fold
+from nebbet.library.checking import problems
 from nebbet.library.store import open_library
 from nebbet.post import imap, register
 from nebbet.post.home import home_in
@@ -109,7 +110,10 @@ def test_the_demo_is_made_fresh_or_kept(tmp_path: Path) -> None:
     library = open_library(home.library_file)
     found = library.catalogue(NOW)
     assert len(found.templates) == 40
-    assert all(t.state == "in use" and t.edition == 1 for t in found.templates.values())
+    assert all(t.state == "in use" and t.edition for t in found.templates.values())
+    assert found.templates["refund-agreed"].edition == 3
+    assert [p.state for p in found.proposals.values()] == ["declined", "waiting", "waiting"]
+    assert problems(library) == []
     assert {t.content.frame for t in found.templates.values()} == {FRAME_ID, PORTS_FRAME}
     enclosures = [e for t in found.templates.values() for e in t.content.enclosures]
     assert {e.file for e in enclosures} <= found.files.keys()

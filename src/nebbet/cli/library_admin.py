@@ -10,6 +10,7 @@ from nebbet.cli import main as commands
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
 from nebbet.library import migrate, roles
+from nebbet.library.catalogue import Role
 from nebbet.library.postgres import is_url
 from nebbet.library.store import Library, open_library
 from nebbet.post.settings import read_settings
@@ -87,9 +88,7 @@ def members(
             click.echo(f"{member.id}  {member.name}  {member.email}  {member.role}")
 
 
-def _add(
-    found: Library, login: str, role: roles.Role, said: tuple[str, str, str], *, ask: bool
-) -> None:
+def _add(found: Library, login: str, role: Role, said: tuple[str, str, str], *, ask: bool) -> None:
     known = found.catalogue(_now()).members.get(login)
     first, last, email = said
     if known:

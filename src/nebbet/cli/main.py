@@ -87,12 +87,13 @@ as_json = click.option("--json", "as_json", is_flag=True, help="for programs")
 
 @main.command()
 @click.option("--keep", is_flag=True, help="go on with what the last demo left")
+@click.option("--colleague", is_flag=True, help="as a colleague, who proposes; as a lead otherwise")
 @click.pass_context
-def demo(ctx: click.Context, keep: bool) -> None:
+def demo(ctx: click.Context, keep: bool, colleague: bool) -> None:
     """Open the window on the demo: a ferry company, with a mail service of its own."""
     from nebbet.cli.window import open_demo
 
-    ctx.exit(open_demo(keep=keep))
+    ctx.exit(open_demo(keep=keep, colleague=colleague))
 
 
 @main.command()

@@ -31,13 +31,16 @@ def demo_home() -> Home:
     return home_in(Path(own.data.parent) / "nebbet-demo")
 
 
-def open_demo(*, keep: bool, prepare: Callable[[Window], None] | None = None) -> int:
+def open_demo(
+    *, keep: bool, colleague: bool = False, prepare: Callable[[Window], None] | None = None
+) -> int:
     """Prepare the demo with its mail service and open the window on it."""
     home = demo_home()
     with take_home(home):
         service = demo.prepare_demo(home, application.local_now(), keep=keep)
         user = demo.demo_settings(home).account.user
         try:
-            return application.run(home, SessionSecrets({user: demo.PASSWORD}), prepare)
+            secrets = SessionSecrets({user: demo.PASSWORD})
+            return application.run(home, secrets, prepare, "colleague" if colleague else None)
         finally:
             service.stop()

@@ -17,6 +17,7 @@ from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.operations import BUG
 from nebbet.desktop.session import Parts
 from nebbet.desktop.window import Window
+from nebbet.library.catalogue import Role
 from nebbet.post.home import Home, make_home
 from nebbet.post.secrets import Secrets
 from nebbet.post.settings import read_settings
@@ -30,13 +31,23 @@ def local_now() -> datetime:
     return datetime.now().astimezone()
 
 
-def make_parts(home: Home, secrets: Secrets, now: Callable[[], datetime] = local_now) -> Parts:
+def make_parts(
+    home: Home,
+    secrets: Secrets,
+    now: Callable[[], datetime] = local_now,
+    role: Role | None = None,
+) -> Parts:
     """What a session is made of. Raises NebbetError when the folder cannot be used."""
     make_home(home)
-    return Parts(home, read_settings(home.settings_file), secrets, now)
+    return Parts(home, read_settings(home.settings_file), secrets, now, role=role)
 
 
-def run(home: Home, secrets: Secrets, prepare: Callable[[Window], None] | None = None) -> int:
+def run(
+    home: Home,
+    secrets: Secrets,
+    prepare: Callable[[Window], None] | None = None,
+    role: Role | None = None,
+) -> int:
     """Show the window until it is closed; returns the exit code."""
     if not any(os.environ.get(name) for name in _SCREENS):
         # Qt would end the program at once, with a message that is for programmers.
@@ -51,7 +62,7 @@ def run(home: Home, secrets: Secrets, prepare: Callable[[Window], None] | None =
     application.setApplicationName("Nebbet")
     theme.apply(application)
     try:
-        window = Window(make_parts(home, secrets))
+        window = Window(make_parts(home, secrets, role=role))
     except NebbetError as error:
         return _refuse(error)
     window.session.not_opened.connect(lambda error: application.exit(_refuse(error)))

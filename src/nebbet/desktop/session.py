@@ -25,7 +25,7 @@ from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pictures import Pictures, image_address
 from nebbet.desktop.kit.speller import Speller
-from nebbet.library.catalogue import Catalogue, LibraryFile
+from nebbet.library.catalogue import Catalogue, LibraryFile, Role
 from nebbet.library.disk import disk_explained, refuse_large
 from nebbet.post.entries import Registered, entry_for
 from nebbet.post.home import Home
@@ -51,6 +51,7 @@ class Parts(Struct, frozen=True):
     secrets: Secrets
     now: Callable[[], datetime]
     token: Callable[[], str] = lambda: token_hex(12)
+    role: Role | None = None  # what one may do in the library; the library says, if none is given
 
 
 class Session(QObject):
@@ -104,7 +105,7 @@ class Session(QObject):
     def _open(self) -> "AtStart":
         from nebbet.post.stores import open_stores
 
-        self._stores = open_stores(self.parts.home, self.settings)
+        self._stores = open_stores(self.parts.home, self.settings, self.parts.role)
         return self._stores.read_all(self.parts.now())
 
     def _on_opened(self, found: "AtStart") -> None:
@@ -421,7 +422,10 @@ class Session(QObject):
         self.operations.run(lambda: self.library.catalogue(now), done, self.voice.fail)
 
     def change_library(
-        self, call: Callable[[], object], done: Callable[[object], None] | None = None
+        self,
+        call: Callable[[], object],
+        done: Callable[[object], None] | None = None,
+        failed: Callable[[NebbetError], None] | None = None,
     ) -> None:
         """Do a write on the library, then read it again."""
 
@@ -430,7 +434,7 @@ class Session(QObject):
                 done(result)
             self.refresh_catalogue()
 
-        self.operations.run(call, after, self.voice.fail)
+        self.operations.run(call, after, failed or self.voice.fail)
 
     def add_files(self, paths: list[str], done: Callable[[Enclosure], None]) -> None:
         """Take files into the library, one by one; a bad one is told and the rest go on."""

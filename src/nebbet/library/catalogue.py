@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from nebbet.core import inline
 from nebbet.core.body import Frame
 from nebbet.core.dates import WorkingCalendar, zone_of
+from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Letter, Passage, Texts, included, passages_in, start, uses
 from nebbet.core.placeholders import World, implied
 from nebbet.core.ranking import Entry
@@ -50,6 +51,7 @@ class Template(Struct, frozen=True):
         return next(iter(self.content.texts.values()))
 
 
+Role = Literal["lead", "colleague", "reader"]
 ProposalState = Literal["waiting", "accepted", "declined", "withdrawn"]
 
 
@@ -73,6 +75,18 @@ class Proposal(Struct, frozen=True):
     answer: str = ""
     decider: str = ""
     decided: datetime | None = None
+
+
+class MovedOn(NebbetError):
+    """Somebody made another edition meanwhile; number is the newest one's."""
+
+    def __init__(self, number: int) -> None:
+        super().__init__(
+            f"Somebody put edition {number} in use meanwhile",
+            kept="Your text is still on the page",
+            advice="Look at both and put yours in use again",
+        )
+        self.number = number
 
 
 class Usage(Struct, frozen=True):

@@ -1,5 +1,7 @@
 """Proposals: an edition that waits for a lead, and what a lead says of it."""
 
+from abc import ABC, abstractmethod
+from contextlib import AbstractContextManager
 from datetime import datetime
 
 import msgspec
@@ -9,67 +11,73 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content
 from nebbet.library import schema
 from nebbet.library.catalogue import Proposal, ProposalState
-from nebbet.library.store import Library, add_edition
+from nebbet.library.editions import add_edition
 
 _GONE = "It may be done already: look at the list again"
 
 
-def propose(library: Library, proposal: Proposal) -> None:
-    """Let a proposal wait for a lead."""
-    row = {name: getattr(proposal, name) for name in Proposal.__struct_fields__}
-    row |= {
-        "content": msgspec.json.encode(proposal.content).decode(),
-        "decider": None,
-        "decided": None,
-    }
-    kept = "Your text is still on the page"
-    with library.writing("The proposal cannot be made", kept, leads=False) as connection:
-        connection.execute(insert(schema.proposal).values(row))
+class Proposing(ABC):
+    """What a library does with proposals."""
 
+    @abstractmethod
+    def writing(
+        self, what: str, kept: str = "Nothing was changed", *, leads: bool = True
+    ) -> AbstractContextManager[Connection]:
+        """One transaction, as `Library.writing`."""
 
-def withdraw(library: Library, proposal: str, moment: datetime) -> None:
-    """Take one's own proposal back. Raises NebbetError when it was decided meanwhile."""
-    with library.writing("The proposal cannot be taken back", leads=False) as connection:
-        _decide(connection, proposal, "withdrawn", "", "", moment)
+    def propose(self, proposal: Proposal) -> None:
+        """Let a proposal wait for a lead."""
+        row = {name: getattr(proposal, name) for name in Proposal.__struct_fields__}
+        row |= {
+            "content": msgspec.json.encode(proposal.content).decode(),
+            "decider": None,
+            "decided": None,
+        }
+        kept = "Your text is still on the page"
+        with self.writing("The proposal cannot be made", kept, leads=False) as connection:
+            connection.execute(insert(schema.proposal).values(row))
 
+    def withdraw(self, proposal: str, moment: datetime) -> None:
+        """Take one's own proposal back. Raises NebbetError when it was decided meanwhile."""
+        with self.writing("The proposal cannot be taken back", leads=False) as connection:
+            _decide(connection, proposal, "withdrawn", "", "", moment)
 
-def decline(library: Library, proposal: str, answer: str, decider: str, moment: datetime) -> None:
-    """Say no, with a word. Raises NebbetError when it was decided meanwhile."""
-    with library.writing("The proposal cannot be declined") as connection:
-        _decide(connection, proposal, "declined", answer, decider, moment)
+    def decline(self, proposal: str, answer: str, decider: str, moment: datetime) -> None:
+        """Say no, with a word. Raises NebbetError when it was decided meanwhile."""
+        with self.writing("The proposal cannot be declined") as connection:
+            _decide(connection, proposal, "declined", answer, decider, moment)
 
+    def accept(
+        self,
+        proposal: Proposal,
+        content: Content,
+        title: str,
+        answer: str,
+        decider: str,
+        moment: datetime,
+        *,
+        based_on: int,
+    ) -> int:
+        """Put a proposal in use, as it is or amended, as the next edition, whose author is the
+        proposer, and return its number.
 
-def accept(
-    library: Library,
-    proposal: Proposal,
-    content: Content,
-    title: str,
-    answer: str,
-    decider: str,
-    moment: datetime,
-    *,
-    based_on: int,
-) -> int:
-    """Put a proposal in use, as it is or amended, as the next edition; the proposer is its author.
-    Returns the number.
-
-    based_on is the edition that the lead saw. Raises MovedOn when there is a newer one by now, and
-    NebbetError when the proposal was decided meanwhile; nothing is changed then.
-    """
-    with library.writing("The proposal cannot be accepted") as connection:
-        _decide(connection, proposal.id, "accepted", answer, decider, moment)
-        _make_sure(connection, proposal)
-        note = proposal.reason if not answer else f"{proposal.reason} ({answer})"
-        return add_edition(
-            connection,
-            proposal.template,
-            title,
-            content,
-            author=proposal.author,
-            note=note,
-            made=moment,
-            based_on=based_on,
-        )
+        based_on is the edition that the lead saw. Raises MovedOn when there is a newer one by now,
+        and NebbetError when the proposal was decided meanwhile; nothing is changed then.
+        """
+        with self.writing("The proposal cannot be accepted") as connection:
+            _decide(connection, proposal.id, "accepted", answer, decider, moment)
+            _make_sure(connection, proposal)
+            note = proposal.reason if not answer else f"{proposal.reason} ({answer})"
+            return add_edition(
+                connection,
+                proposal.template,
+                title,
+                content,
+                author=proposal.author,
+                note=note,
+                made=moment,
+                based_on=based_on,
+            )
 
 
 def _decide(

@@ -6,14 +6,12 @@ the lead.
 
 import os
 from pathlib import Path
-from typing import Literal
 
 from sqlalchemy import Connection, Engine, text, update
 
 from nebbet.core.errors import NebbetError
 from nebbet.library import schema
-
-Role = Literal["lead", "colleague", "reader"]
+from nebbet.library.catalogue import Role
 
 _Policy = tuple[str, str, str, str]
 _OWN_OR_SHARED = "(owner IS NULL AND nebbet_leads()) OR owner = nebbet_member()"

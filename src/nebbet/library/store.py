@@ -15,10 +15,12 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import migrate, schema
-from nebbet.library.catalogue import Catalogue, LibraryFile, Shelf, State, Template
+from nebbet.library.catalogue import Catalogue, LibraryFile, Role, Shelf, State, Template
 from nebbet.library.disk import refuse_large
+from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained, sqlite_engine
 from nebbet.library.postgres import postgres_engine, shown_url
+from nebbet.library.proposals import Proposing
 from nebbet.library.reading import (
     RECORDS,
     KeptCalendar,
@@ -28,7 +30,7 @@ from nebbet.library.reading import (
     template_of,
     template_query,
 )
-from nebbet.library.roles import Role, role_in
+from nebbet.library.roles import role_in
 
 
 def open_library(where: Path | str, role: Role | None = None) -> "Library":
@@ -58,7 +60,7 @@ def open_library(where: Path | str, role: Role | None = None) -> "Library":
             raise
 
 
-class Library:
+class Library(Proposing):
     """One open library, and what the person at the keyboard may do in it."""
 
     def __init__(self, engine: Engine, role: Role = "lead") -> None:
@@ -142,8 +144,8 @@ class Library:
 
     def put(self, *records: Member | Contact | Case | Fact | Passage) -> None:
         """Keep records, each in the place of an earlier one of the same id."""
-        free = all(isinstance(record, Contact | Case) for record in records)
-        with self.writing("The change cannot be kept", leads=not free) as connection:
+        leads = any(is_for_leads(record) for record in records)
+        with self.writing("The change cannot be kept", leads=leads) as connection:
             for record in records:
                 table, key = RECORDS[type(record)]
                 _put(connection, table, key, getattr(record, key), record)
@@ -274,58 +276,11 @@ class Library:
             )
 
 
-class MovedOn(NebbetError):
-    """Somebody made another edition meanwhile; number is the newest one's."""
-
-    def __init__(self, number: int) -> None:
-        super().__init__(
-            f"Somebody put edition {number} in use meanwhile",
-            kept="Your text is still on the page",
-            advice="Look at both and put yours in use again",
-        )
-        self.number = number
-
-
-def add_edition(
-    connection: Connection,
-    template: str,
-    title: str,
-    content: Content,
-    *,
-    author: str,
-    note: str,
-    made: datetime,
-    based_on: int | None,
-) -> int:
-    """Make the next edition of a template inside a transaction, put it in use and return its
-    number. As `Library.save_edition`."""
-    number = _next_number(connection, template, based_on)
-    row = {
-        "template": template,
-        "number": number,
-        "content": msgspec.json.encode(content).decode(),
-        "author": author or None,
-        "made": made,
-        "note": note,
-    }
-    connection.execute(insert(schema.edition).values(row))
-    change = {"edition": number, "title": title, "state": "in use"}
-    connection.execute(
-        update(schema.template).where(schema.template.c.id == template).values(change)
-    )
-    return number
-
-
-def _next_number(connection: Connection, template: str, based_on: int | None) -> int:
-    """The number of the next edition. Nobody else can take it until the transaction ends: the row
-    of the template is written to first, which on either database makes the others wait."""
-    held = update(schema.template).where(schema.template.c.id == template)
-    connection.execute(held.values(edition=schema.template.c.edition))
-    newest = select(schema.edition.c.number).where(schema.edition.c.template == template)
-    last = connection.scalar(newest.order_by(schema.edition.c.number.desc()).limit(1)) or 0
-    if based_on is not None and last != based_on:
-        raise MovedOn(last)
-    return last + 1
+def is_for_leads(record: object) -> bool:
+    """Whether only a lead may keep a record: contacts, cases and one's own profile are free."""
+    if isinstance(record, Member):
+        return record.role == "lead"
+    return not isinstance(record, Contact | Case)
 
 
 def _put(connection: Connection, table: Table, key: str, value: str, record: object) -> None:

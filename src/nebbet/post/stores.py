@@ -9,7 +9,7 @@ from sqlalchemy import Engine
 
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
-from nebbet.library.catalogue import Catalogue
+from nebbet.library.catalogue import Catalogue, Role
 from nebbet.library.postgres import is_url
 from nebbet.library.store import Library, open_library
 from nebbet.post import outbox, personal, register
@@ -110,7 +110,10 @@ def place_of(home: Home, settings: Settings) -> Path | str:
     return home.data / settings.library if settings.library else home.library_file
 
 
-def open_stores(home: Home, settings: Settings) -> Stores:
-    """Open the library and the personal file. Raises NebbetError with what stands in the way."""
-    library = open_library(place_of(home, settings))
+def open_stores(home: Home, settings: Settings, role: Role | None = None) -> Stores:
+    """Open the library, in a role if one is given, and the personal file.
+
+    Raises NebbetError with what stands in the way.
+    """
+    library = open_library(place_of(home, settings), role)
     return Stores(library, personal.open_personal(home.personal_file))

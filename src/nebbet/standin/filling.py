@@ -1,19 +1,21 @@
 """Filling a library with the demo's world."""
 
+import json
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
 
+import msgspec
 from msgspec.structs import replace
 
 from nebbet.core import body
 from nebbet.core.letter import Content, Texts
-from nebbet.library.catalogue import Shelf
+from nebbet.library.catalogue import Proposal, Shelf
 from nebbet.library.store import Library, open_library
 from nebbet.standin.history import WEEKS, fill_history
 from nebbet.standin.papers import make_papers
-from nebbet.standin.world import DemoTemplate, World, read_world
+from nebbet.standin.world import DemoTemplate, Earlier, World, read_world
 
 LEAD = "ottilie.marsh"
 _ASSET = re.compile(r"asset:([\w.-]+)")
@@ -23,14 +25,16 @@ def make_library(path: Path, mail: Path, now: datetime, *, past: bool) -> None:
     """Make the demo's library at a path, and with a past the letters of the last weeks."""
     library = open_library(path)
     began = now - timedelta(weeks=WEEKS + 1)
-    fill_library(library, read_world(now.date()), began)
+    world = read_world(now.date())
+    fill_library(library, world, began)
+    add_proposals(library, world, now)
     if past:
         fill_history(library, mail, now)
     library.close()
 
 
-def fill_library(library: Library, world: World, now: datetime) -> None:
-    """Put the demo's world into an empty library."""
+def fill_library(library: Library, world: World, began: datetime) -> None:
+    """Put the demo's world into an empty library, as it grew since some day."""
     library.put_calendar(world.calendar, world.closures, world.zone)
     library.put(*world.members, *world.facts, *world.contacts, *world.cases, *world.passages)
     for frame_id, frame in world.frames.items():
@@ -44,7 +48,40 @@ def fill_library(library: Library, world: World, now: datetime) -> None:
     for position, name in enumerate(world.shelves):
         library.add_shelf(Shelf(_shelf_id(name), name), position)
     for template in world.templates:
-        _add(library, template, known, now)
+        earlier = [edition for edition in world.editions if edition.template == template.id]
+        _add(library, template, earlier, known, began)
+
+
+def add_proposals(library: Library, world: World, now: datetime) -> None:
+    """Let the colleagues propose what they would change."""
+    for found in world.proposals:
+        edition = next(e for e in library.editions(found.template) if e.edition == found.after)
+        made = Proposal(
+            id=found.id,
+            template=found.template,
+            base=found.after,
+            shelf=edition.shelf,
+            title=edition.title,
+            content=_swapped(edition.content, found.swap),
+            author=found.author,
+            made=now - timedelta(days=found.days_ago),
+            reason=found.reason,
+        )
+        library.propose(made)
+        if found.state == "declined":
+            decided = made.made + timedelta(days=1)
+            library.decline(found.id, found.answer, LEAD, decided)
+
+
+def _swapped(content: Content, swap: Iterable[tuple[str, str]]) -> Content:
+    """A content with other words in the place of some; words that are not there are a mistake."""
+    text = msgspec.json.encode(content).decode()
+    for now, before in swap:
+        old, new = (json.dumps(words, ensure_ascii=False)[1:-1] for words in (now, before))
+        if old not in text:
+            raise ValueError(f"the demo's texts do not say “{now}”")
+        text = text.replace(old, new)
+    return msgspec.json.decode(text, type=Content)
 
 
 def _shelf_id(name: str) -> str:
@@ -54,18 +91,23 @@ def _shelf_id(name: str) -> str:
 def _add(
     library: Library,
     template: DemoTemplate,
+    earlier: Sequence[Earlier],
     known: Mapping[str, tuple[str, str, int]],
-    now: datetime,
+    began: datetime,
 ) -> None:
+    """Start a template and make its editions, the one of today last."""
     library.add_template(template.id, _shelf_id(template.shelf), template.title)
-    library.save_edition(
-        template.id,
-        template.title,
-        _with_files(template.content, known),
-        author=LEAD,
-        note="First edition",
-        made=now,
-    )
+    content = _with_files(template.content, known)
+    notes = [edition.note for edition in earlier] + [
+        "Said more plainly" if earlier else "First edition"
+    ]
+    contents = [_swapped(content, edition.swap) for edition in earlier] + [content]
+    end = began + timedelta(weeks=WEEKS + 1)
+    days = [end - timedelta(days=edition.days_ago) for edition in earlier[1:]]
+    last = end - timedelta(days=earlier[-1].days_ago // 2) if earlier else began
+    moments = [began, *days, last] if earlier else [began]
+    for note, made, moment in zip(notes, contents, moments, strict=True):
+        library.save_edition(template.id, template.title, made, author=LEAD, note=note, made=moment)
     if template.pinned:
         library.set_template(template.id, pinned=True)
 

@@ -7,7 +7,7 @@ from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from importlib.resources import files
 from importlib.resources.abc import Traversable
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 from msgspec import Struct
@@ -32,6 +32,21 @@ class DemoTemplate(Struct, frozen=True):
     content: Content
 
 
+class Earlier(Struct, frozen=True):
+    """An edition that came before today's, or a proposal: a template's text with other words."""
+
+    template: str
+    days_ago: int
+    swap: tuple[tuple[str, str], ...]
+    note: str = ""
+    id: str = ""
+    author: str = ""
+    after: int = 0
+    reason: str = ""
+    state: Literal["waiting", "declined"] = "waiting"
+    answer: str = ""
+
+
 class World(Struct, frozen=True):
     """All that the demo begins with."""
 
@@ -47,6 +62,8 @@ class World(Struct, frozen=True):
     contacts: tuple[Contact, ...]
     cases: tuple[Case, ...]
     templates: tuple[DemoTemplate, ...]
+    editions: tuple[Earlier, ...] = ()
+    proposals: tuple[Earlier, ...] = ()
 
 
 FRAME_ID, PORTS_FRAME = "lisle", "ports"
@@ -56,6 +73,7 @@ def read_world(today: date) -> World:
     """Read the whole world as it is on one day."""
     folder = files("nebbet.standin") / "world"
     team = read_team()
+    earlier = tomllib.loads((folder / "earlier.toml").read_text("utf-8"))
     domain = team["domain"]
     return World(
         calendar=team["calendar"],
@@ -76,6 +94,8 @@ def read_world(today: date) -> World:
             _template(path.name, tomllib.loads(path.read_text("utf-8")))
             for path in sorted((folder / "templates").iterdir(), key=lambda path: path.name)
         ),
+        editions=msgspec.convert(earlier["editions"], tuple[Earlier, ...]),
+        proposals=msgspec.convert(earlier["proposals"], tuple[Earlier, ...]),
     )
 
 

@@ -53,7 +53,7 @@ def merge(base: TemplateDraft, mine: TemplateDraft, theirs: TemplateDraft) -> Me
     )
     title = one("the title", (base.title, mine.title, theirs.title))
     shelf = one("the shelf", (base.shelf, mine.shelf, theirs.shelf))
-    return Merged(TemplateDraft(title, shelf, made), tuple(clashes))
+    return Merged(TemplateDraft(title, shelf, made, mine.edition), tuple(clashes))
 
 
 def _each(values: Iterable[object], name: str) -> tuple[str, str, str]:

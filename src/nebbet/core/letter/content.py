@@ -89,11 +89,13 @@ class Content(Struct, frozen=True, omit_defaults=True):
 
 
 class TemplateDraft(Struct, frozen=True):
-    """A state of a template that is not in use yet."""
+    """A state of a template that is not in use yet; edition is the number of the one that it was
+    written after."""
 
     title: str
     shelf: str
     content: Content
+    edition: int = 0
 
 
 ADDRESS_LINES = {

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 from nebbet.core import checks, dates
 from nebbet.core import letter as letters
 from nebbet.core.checks import Finding
+from nebbet.core.comparing import Merged
 from nebbet.core.dates import calendar_for
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, TemplateDraft
@@ -28,14 +29,15 @@ from nebbet.desktop.shelves.enclosures import Enclosures
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.manuscript import LINES, Manuscript
 from nebbet.desktop.shelves.putting_in_use import PuttingInUse
+from nebbet.desktop.shelves.saving import Saving, Wanted, state_of
 from nebbet.desktop.shelves.try_it import TryIt
 from nebbet.desktop.shelves.year_view import YearView
-from nebbet.library.catalogue import Template, example_cases
+from nebbet.library.catalogue import Proposal, Template, example_cases
 
 
 class TemplateEditor(Place):
     """Edits one template; left tells that the person goes back to the shelves, passage_wanted that
-    a passage is to be seen."""
+    a passage is to be seen, editions_wanted the editions of a template."""
 
     title = "Template editor"
     help = (
@@ -44,10 +46,12 @@ class TemplateEditor(Place):
         "recipient, the sender or the case, a fact, a date rule, or a sum. Ctrl+T tries it. "
         "What you write is a draft that is kept at once, and with Ctrl+S; Ctrl+Shift+S checks it "
         "and puts it in use as a new edition. F8 goes through what the checks find. Ctrl+Alt+I "
-        "inserts columns, buttons, fact rows and passages; Alt+Up and Alt+Down move a part."
+        "inserts columns, buttons, fact rows and passages; Alt+Up and Alt+Down move a part. "
+        "Ctrl+Alt+H shows the editions."
     )
     left = Signal()
     passage_wanted = Signal(str)
+    editions_wanted = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -68,6 +72,8 @@ class TemplateEditor(Place):
         self.year = YearView()
         self.trial = TryIt(session)
         self.using = PuttingInUse(self.keep_now)
+        self.saving = Saving(session)
+        self._proposal: Proposal | None = None
         self.note = self.using.note
         self.back = pieces.button("Back to the shelves (Esc)", self.leave)
         self._timer = QTimer(self)
@@ -144,6 +150,8 @@ class TemplateEditor(Place):
         self.year.left.connect(self._back_to_text)
         self.trial.left.connect(self._back_to_text)
         self.using.wanted.connect(self.put_in_use)
+        self.saving.saved.connect(self._saved)
+        self.saving.merged.connect(self._merged)
         self._session.catalogue_changed.connect(self._show_state)
         self.using.go.connect(self._show_finding)
         self.using.mend.connect(self.mend)
@@ -174,35 +182,41 @@ class TemplateEditor(Place):
 
     # Opening
 
-    def open(self, template: Template) -> None:
-        """Take up a template, with what was not put in use last time."""
+    def open(self, template: Template, proposal: Proposal | None = None) -> None:
+        """Take up a template, with what was not put in use last time. A proposal is what is
+        answered with what is put in use."""
         self._loading = True
-        self._id = template.id
+        self._id, self._proposal = template.id, proposal
         self.using.forget()
         self.using.show_findings(())
         catalogue = self._session.catalogue
         frame = template.content.frame or next(iter(catalogue.frames), "")
         content = replace(template.content, frame=frame)
-        self._base = TemplateDraft(template.title, template.shelf, content)
+        self._base = TemplateDraft(template.title, template.shelf, content, template.edition)
         draft = self._kept_draft(template)
-        self.title_field.setText(draft.title)
-        self.title_field.setCursorPosition(0)
+        self._base = replace(self._base, edition=draft.edition or template.edition)
         self.shelf.clear()
         for shelf in catalogue.shelves:
             self.shelf.addItem(shelf.name, shelf.id)
-        self.shelf.setCurrentIndex(self.shelf.findData(draft.shelf))
         self.frame.clear()
         for key, found in catalogue.frames.items():
             self.frame.addItem(found.name or key, key)
         self.frame.setVisible(self.frame.count() > 1)
-        self.frame.setCurrentIndex(self.frame.findData(draft.content.frame))
         self.note.clear()
-        self.manuscript.sheet.set_frame(catalogue.frame(draft.content.frame))
-        self._show_content(draft.content)
+        self._show_draft(draft)
         self._back_to_text()
         self._loading = False
         self._show_state()
         self.title_field.setFocus() if not draft.title else self.body.setFocus()
+
+    def _show_draft(self, draft: TemplateDraft) -> None:
+        """Show a state of the template at hand."""
+        self.title_field.setText(draft.title)
+        self.title_field.setCursorPosition(0)
+        self.shelf.setCurrentIndex(self.shelf.findData(draft.shelf))
+        self.frame.setCurrentIndex(self.frame.findData(draft.content.frame))
+        self.manuscript.sheet.set_frame(self._session.catalogue.frame(draft.content.frame))
+        self._show_content(draft.content)
 
     def _show_content(self, content: Content, language: str = "") -> None:
         """Show all that an edition holds, in one of its languages."""
@@ -397,7 +411,8 @@ class TemplateEditor(Place):
 
     def _draft(self) -> TemplateDraft:
         shelf = str(self.shelf.currentData() or "")
-        return TemplateDraft(self.title_field.text().strip(), shelf, self.content())
+        title = self.title_field.text().strip()
+        return TemplateDraft(title, shelf, self.content(), self._base.edition)
 
     def keep_draft(self) -> None:
         """Keep what is not in use yet, through a crash too; nothing changed is nothing kept."""
@@ -427,7 +442,10 @@ class TemplateEditor(Place):
         said = f"Edition {number} is in use" if number else "No edition is in use yet"
         changed = "; your changes are a draft." if self._id in self._session.drafts else "."
         self.using.state.setText(said + changed)
-        self.using.use_button.setText(f"Put in use as edition {number + 1}")
+        proposes = self.saving.proposes(str(self.shelf.currentData() or ""))
+        words = "Propose" if proposes else f"Put in use as edition {number + 1}"
+        self.using.use_button.setText(words)
+        self.using.use_button.setAccessibleName(words)
 
     def findings(self) -> tuple[Finding, ...]:
         """What the checks find in the template as it stands here."""
@@ -457,7 +475,8 @@ class TemplateEditor(Place):
             self._session.voice.say("Say in one line what changed, then press Return.")
             self.note.setFocus()
             return
-        self._save(draft)
+        self._timer.stop()
+        self.saving.save(Wanted(self._id, draft, self.note.text().strip(), self._proposal))
 
     def next_finding(self) -> None:
         """Check the template and go to what is found next."""
@@ -488,33 +507,38 @@ class TemplateEditor(Place):
         self._rewrite(checks.mend_content(self.content(), remedy))
         self.using.show_findings(self.findings())
 
-    def _save(self, draft: TemplateDraft) -> None:
-        session, template, note = self._session, self._id, self.note.text().strip()
-        library, me, made = session.library, session.me, session.parts.now()
+    def _saved(self, wanted: Wanted, number: int, said: str) -> None:
+        self._session.voice.say(said)
+        if self._id != wanted.template:
+            return
+        self._proposal = None
+        self._base = replace(wanted.draft, edition=number or wanted.draft.edition)
+        self.note.clear()
+        if number:
+            self.body.setFocus()
+        else:
+            self.left.emit()
 
-        def write() -> int:
-            number = library.save_edition(
-                template,
-                draft.title,
-                draft.content,
-                author=me.id if me else "",
-                note=note,
-                made=made,
+    def _merged(self, merged: Merged, theirs: Template) -> None:
+        """Somebody was quicker: show what both made together, and say so."""
+        if self._id != theirs.id:
+            return
+        author = self._session.catalogue.members.get(theirs.author)
+        first = f"{author.name if author else 'Somebody'} put edition {theirs.edition} in use"
+        self._loading = True
+        self._show_draft(merged.draft)
+        self._loading = False
+        self._base = state_of(theirs)
+        self._session.keep_draft(self._id, msgspec.json.encode(merged.draft))
+        self._show_state()
+        if merged.clashes:
+            both = ", ".join(merged.clashes)
+            said = (
+                f"{first} meanwhile, and changed the same as you: {both}. Your wording stands here."
             )
-            if draft.shelf:
-                library.set_template(template, shelf=draft.shelf)
-            return number
-
-        def done(number: object) -> None:
-            session.keep_draft(template, None)
-            session.voice.say(f"Edition {number} of “{draft.title}” is in use.")
-            if self._id == template:
-                self._base = draft
-                self.note.clear()
-                self.body.setFocus()
-
-        self._timer.stop()
-        session.change_library(write, done)
+        else:
+            said = f"{first} meanwhile. Its changes are in your text now: look, and put it in use."
+        self._session.voice.say(said, "Show both", lambda: self.editions_wanted.emit(self._id))
 
     def leave(self) -> None:
         """Go back one step: from finding, a year or a trial to the text, from the text to the

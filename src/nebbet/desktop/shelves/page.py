@@ -22,11 +22,13 @@ from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.editor import TemplateEditor
 from nebbet.desktop.shelves.facts import SharedFacts
 from nebbet.desktop.shelves.files_in_and_out import FilesInAndOut
+from nebbet.desktop.shelves.history import History
+from nebbet.desktop.shelves.proposals import Proposals
 from nebbet.desktop.shelves.reading import ReadingPane
 from nebbet.desktop.shelves.shared_frames import SharedFrames
 from nebbet.desktop.shelves.shared_passages import SharedPassages
 from nebbet.desktop.shelves.table import TemplatesTable
-from nebbet.library.catalogue import Shelf, Template, template_entries
+from nebbet.library.catalogue import Proposal, Shelf, Template, template_entries
 
 _ALL, _RETIRED = "all", "retired"
 
@@ -63,7 +65,8 @@ class LibraryPage(Place):
         "Choose a shelf, or type anywhere in the list to find a template by words from its title, "
         "subject or text. Return begins a letter with the template at hand. Ctrl+E opens it in the "
         "editor, Ctrl+Shift+N starts a new one on this shelf. Ctrl+Shift+A shows the facts and the "
-        "working days of the team, Ctrl+Alt+B the passages, Ctrl+Alt+F the frames."
+        "working days of the team, Ctrl+Alt+B the passages, Ctrl+Alt+F the frames, Ctrl+Alt+H the "
+        "editions of the template at hand, Ctrl+Alt+P what colleagues propose."
     )
     take = Signal(str)
 
@@ -79,6 +82,7 @@ class LibraryPage(Place):
         self.editor = TemplateEditor(session)
         self.facts = SharedFacts(session)
         self.passages, self.frames = SharedPassages(session), SharedFrames(session)
+        self.history, self.proposals = History(session), Proposals(session)
         self.files = FilesInAndOut(session, self)
         self._stack = QStackedWidget()
         self._lay_out()
@@ -90,7 +94,9 @@ class LibraryPage(Place):
         facts = pieces.button("Facts and working days", self.show_facts, "words")
         passages = pieces.button("Passages", self.show_passages, "words")
         frames = pieces.button("Frames", self.show_frames, "words")
-        shared = (pieces.row(button, None) for button in (passages, frames, facts))
+        self.proposed = pieces.button("Proposals", self.show_proposals, "words")
+        links = (self.proposed, passages, frames, facts)
+        shared = (pieces.row(button, None) for button in links)
         left = pieces.column("left", self.shelves, pieces.row(add, None), *shared, margin=8)
         left.setFixedWidth(200)
         self.new = pieces.button("New template", self.new_template, hint="Ctrl+Shift+N")
@@ -113,7 +119,7 @@ class LibraryPage(Place):
         pieces.fill(QHBoxLayout(shelves), left, split, spacing=0)
         self._stack.addWidget(shelves)
         self._stack.addWidget(self.editor)
-        for page in (self.facts, self.passages, self.frames):
+        for page in (self.facts, self.passages, self.frames, self.history, self.proposals):
             self._stack.addWidget(page)
         pieces.fill(QVBoxLayout(self), self._stack)
 
@@ -130,15 +136,20 @@ class LibraryPage(Place):
         self.pane.export.connect(lambda _key: self.export())
         self.files.taken.connect(self._open_taken)
         self.editor.left.connect(self._back)
-        for page in (self.facts, self.passages, self.frames):
+        for page in (self.facts, self.passages, self.frames, self.history, self.proposals):
             page.left.connect(self._back)
         self.editor.passage_wanted.connect(self._open_passage)
+        self.editor.editions_wanted.connect(self.show_editions)
+        self.pane.editions.connect(self.show_editions)
+        self.proposals.amend.connect(self._amend)
         self._session.catalogue_changed.connect(self.refresh)
         self.add_key("Edit the template", "Ctrl+E", self._edit_current)
         self.add_key("New template", "Ctrl+Shift+N", self.new_template)
         self.add_key("Import files as templates", "Ctrl+Alt+O", self.ask_for_files)
         self.add_key("Export the template", "Ctrl+Alt+E", self.export)
         self.add_key("Facts and working days", "Ctrl+Shift+A", self.show_facts)
+        self.add_key("Editions", "Ctrl+Alt+H", self._show_editions)
+        self.add_key("Proposals", "Ctrl+Alt+P", self.show_proposals)
         self.add_key("Passages", "Ctrl+Alt+B", self.show_passages)
         self.add_key("Frames", "Ctrl+Alt+F", self.show_frames)
         self.add_key("Pin or unpin", "Ctrl+P", lambda: self._pin(self.table.key))
@@ -168,9 +179,35 @@ class LibraryPage(Place):
         self.frames.refresh()
         self.frames.list.setFocus()
 
+    def show_editions(self, key: str) -> None:
+        """Show the editions of a template."""
+        template = self._session.catalogue.templates.get(key)
+        if template is None or not template.edition:
+            self._session.voice.say("This template has no edition yet.")
+            return
+        if self.is_editing:
+            self.editor.keep_draft()
+            self._from_editor = True
+        self._stack.setCurrentWidget(self.history)
+        self.history.open(template)
+
+    def _show_editions(self) -> None:
+        self.show_editions(self.editor.template if self.is_editing else self.table.key)
+
+    def show_proposals(self) -> None:
+        """Show what colleagues propose."""
+        self._stack.setCurrentWidget(self.proposals)
+        self.proposals.refresh()
+        self.proposals.list.setFocus()
+
+    def _amend(self, template: Template, proposal: Proposal) -> None:
+        """Open a template with a proposal that what is put in use will answer."""
+        self._stack.setCurrentWidget(self.editor)
+        self.editor.open(template, proposal)
+
     def arrive(self) -> None:
         shown = self._stack.currentWidget()
-        if isinstance(shown, SharedFacts | SharedPassages | SharedFrames):
+        if isinstance(shown, SharedFacts | SharedPassages | SharedFrames | History | Proposals):
             shown.list.setFocus()
         elif self.is_editing:
             self.editor.body.setFocus()
@@ -191,8 +228,11 @@ class LibraryPage(Place):
     def refresh(self) -> None:
         """Show the library as it is now."""
         shown = self._stack.currentWidget()
-        if isinstance(shown, SharedFacts | SharedPassages | SharedFrames):
+        if isinstance(shown, SharedFacts | SharedPassages | SharedFrames | Proposals):
             shown.refresh()
+        waiting = sum(p.state == "waiting" for p in self._session.catalogue.proposals.values())
+        self.proposed.setText(f"Proposals ({waiting})" if waiting else "Proposals")
+        self.proposed.setAccessibleName(self.proposed.text())
         templates = self._session.catalogue.templates.values()
         living = [t for t in templates if t.state != "retired"]
         retired = len(templates) - len(living)
@@ -258,7 +298,9 @@ class LibraryPage(Place):
             )
 
     def _edit_current(self) -> None:
-        if self.table.key and not self.is_editing:
+        if self._stack.currentWidget() is self.proposals:
+            self.proposals.amend_it()
+        elif self.table.key and not self.is_editing:
             self.edit(self.table.key)
 
     def edit(self, key: str) -> None:

@@ -19,13 +19,15 @@ from nebbet.library.catalogue import Template
 
 
 class ReadingPane(QWidget):
-    """Shows one template. take, edit, pin, retire and export tell what to do with it."""
+    """Shows one template. take, edit, pin, retire, export and editions tell what to
+    do with it."""
 
     take = Signal(str)
     edit = Signal(str)
     pin = Signal(str)
     retire = Signal(str)
     export = Signal(str)
+    editions = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -39,6 +41,9 @@ class ReadingPane(QWidget):
         self.edit_button = pieces.button("Edit", self._telling(self.edit), hint="Ctrl+E")
         self.pin_button = pieces.button("Pin", self._telling(self.pin))
         self.retire_button = pieces.button("Retire", self._telling(self.retire))
+        self.editions_button = pieces.button(
+            "Editions", self._telling(self.editions), "words", "Ctrl+Alt+H"
+        )
         self.export_button = pieces.button("Export…", self._telling(self.export))
         self._languages = QTabBar()
         self._languages.setDrawBase(False)
@@ -65,7 +70,7 @@ class ReadingPane(QWidget):
         pieces.fill(
             QVBoxLayout(self._content),
             self._title,
-            self._state,
+            pieces.row(pieces.grow(self._state), self.editions_button),
             buttons,
             self._languages,
             self._heads,
@@ -88,6 +93,9 @@ class ReadingPane(QWidget):
         self._title.setText(template.title)
         retired = template.state == "retired"
         self.take_button.setEnabled(template.state == "in use" and template.edition > 0)
+        leads = self._session.library.role == "lead"
+        for shown in (self.pin_button, self.retire_button):
+            shown.setVisible(leads)
         self.pin_button.setText("Unpin" if template.pinned else "Pin")
         self.retire_button.setText("Bring back" if retired else "Retire")
         for shown in (self.pin_button, self.retire_button):
