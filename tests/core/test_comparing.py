@@ -4,11 +4,22 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from nebbet.core.body import Body, read
-from nebbet.core.comparing import Row, compare, merge, word_pieces
+from nebbet.core import inline
+from nebbet.core import letter as letters
+from nebbet.core.body import Body, lines_of, read
+from nebbet.core.comparing import Row, compare, merge, taken_over, word_pieces
 from nebbet.core.comparing.merge import merge_rows
-from nebbet.core.letter import Content, Copies, Copy, Enclosure, TemplateDraft, Texts, older
-from nebbet.core.placeholders import Placeholder
+from nebbet.core.letter import (
+    Content,
+    Copies,
+    Copy,
+    Enclosure,
+    Letter,
+    TemplateDraft,
+    Texts,
+    older,
+)
+from nebbet.core.placeholders import Placeholder, World
 from tests.core.test_body import BODIES
 
 BODY = (
@@ -228,3 +239,32 @@ def test_merging_reads_bodies_as_they_are_kept() -> None:
     assert read(merged.draft.content.texts["en_GB"].body) == read(
         BODY.replace("<p>Bye</p>", "<hr>")
     )
+
+
+# Letters
+
+
+def test_a_letter_takes_over_a_newer_edition_and_keeps_what_was_typed(world: World) -> None:
+    template = with_text(
+        BASE,
+        Texts(
+            "About {{reason}}",
+            "<p>Dear you,</p>\n<p>The reason is {{reason}}.</p>\n<p>So it is.</p>\n<p>Bye</p>\n",
+        ),
+    )
+    newer = with_body(with_body(template, "Bye", "Goodbye"), "Dear you", "Good day")
+
+    def begun(draft: TemplateDraft, edition: int) -> Letter:
+        made = letters.start("l", draft.content, template="t", edition=edition)
+        return letters.work_out(letters.answer(made, "reason", "fog"), world)[0]
+
+    old, new = begun(template, 1), begun(newer, 2)
+    written = replace(old, body=(*old.body[:2], *read("<p>By hand.</p>"), *old.body[2:]))
+    taken, clashed = taken_over(written, old, new)
+    said = [inline.shown(line) for line in lines_of(taken.body)]
+    assert said == ["Good day,", "The reason is fog.", "By hand.", "So it is.", "Goodbye"]
+    assert (clashed, taken.edition, taken.answers) == (False, 2, {"reason": "fog"})
+    mine = replace(old, body=(*read("<p>My own greeting</p>"), *old.body[1:]))
+    taken, clashed = taken_over(mine, old, new)
+    assert clashed and inline.shown(next(lines_of(taken.body))) == "My own greeting"
+    assert taken_over(old, old, new)[0].body == new.body

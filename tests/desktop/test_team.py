@@ -1,6 +1,8 @@
 """Several at one library, through the window: editions, proposals, and who was quicker."""
 
+import shutil
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
@@ -13,13 +15,29 @@ from nebbet.desktop.shelves.comparison import ComparisonView
 from nebbet.desktop.window import Window
 from nebbet.library.catalogue import Template
 from nebbet.library.store import open_library
-from nebbet.post.home import Home
+from nebbet.post.home import Home, home_in
 from nebbet.post.secrets import SessionSecrets
+from nebbet.standin import demo
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
 from tests.desktop.conftest import Hand
 
 LEAD = "ottilie.marsh"
+
+
+@pytest.fixture(scope="session")
+def home_with_past(tmp_path_factory: pytest.TempPathFactory) -> Home:
+    """The demo with its earlier editions and proposals, made once; each test works on a copy."""
+    home = home_in(tmp_path_factory.mktemp("past") / "demo")
+    demo.prepare_demo(home, NOW, service_of=MailService).stop()
+    return home
+
+
+@pytest.fixture
+def home(home_with_past: Home, tmp_path: Path) -> Home:
+    copied = home_in(tmp_path / "home")
+    shutil.copytree(home_with_past.data, copied.data)
+    return copied
 
 
 def template(hand: Hand, name: str) -> Template:
@@ -317,3 +335,37 @@ def test_a_draft_remembers_which_edition_it_was_written_after(hand: Hand, home: 
     hand.put_in_use()
     hand.until(lambda: "put edition 2 in use meanwhile" in hand.said)
     assert "You do not have to send" in hand.window.library.editor.body.toPlainText()
+
+
+# Changes by others
+
+
+def test_changes_of_others_arrive_by_themselves(hand: Hand, home: Home) -> None:
+    elsewhere(home, "claim-received", "You need not send", "You do not have to send")
+    hand.until(lambda: template(hand, "claim-received").edition == 2)
+
+
+def test_a_letter_takes_over_a_newer_edition_and_loses_nothing(hand: Hand, home: Home) -> None:
+    hand.press("Alt+2")
+    hand.type("sailing canc")
+    hand.press("Return")
+    hand.type("verrell")
+    hand.press("Return")
+    hand.type("fog")
+    body = hand.window.letters.paper.body
+    body.setTextCursor(body.document().find("safety on the Sound"))
+    hand.type("By hand")
+    elsewhere(
+        home, "sailing-cancelled", "You can choose what suits you better", "It is your choice"
+    )
+    hand.until(lambda: "has a newer edition than this letter was begun with" in hand.said)
+    assert "It is your choice" not in body.toPlainText()
+    hand.click(hand.window.notices.action)
+    hand.until(lambda: "It is your choice" in body.toPlainText())
+    letter = hand.window.letters.model.letter
+    assert letter is not None and (letter.edition, letter.answers) == (2, {"reason": "fog"})
+    assert "The reason is fog," in body.toPlainText() and "By hand" in body.toPlainText()
+    body.setFocus()
+    hand.press("Ctrl+Z")
+    hand.until(lambda: "You can choose what suits you better" in body.toPlainText())
+    assert "By hand" in body.toPlainText()

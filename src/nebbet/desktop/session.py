@@ -21,6 +21,7 @@ from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.placeholders import Particular, World
 from nebbet.core.records import Member
+from nebbet.desktop.following import Following
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pictures import Pictures, image_address
@@ -87,6 +88,7 @@ class Session(QObject):
         self.files = EncodedFiles(self._file_bytes)
         self._stores: Stores | None = None
         self._carrier: Carrier | None = None
+        self._following = Following(self)
         self._unkept: dict[str, Letter] = {}
         self._on_the_way: set[str] = set()  # letters between the pile and the outbox
         self._timer = QTimer(self)
@@ -122,6 +124,7 @@ class Session(QObject):
             changed.emit()
         self.outbox_changed.emit()
         self._warm_up()
+        self._following.start()
         self.opened.emit()
 
     @property
@@ -170,6 +173,7 @@ class Session(QObject):
     def close(self) -> None:
         """Keep what is open and let the letter on the line finish."""
         self.keep_now()
+        self._following.stop()
         if self._carrier:
             self._carrier.stop()
         self.operations.finish()
@@ -410,6 +414,15 @@ class Session(QObject):
         self.network.run(fetch, done, failed)
 
     # Library
+
+    def take_in(self, catalogue: Catalogue | None, entries: list[Registered] | None) -> None:
+        """Take up what others changed in the library or the register."""
+        if entries is not None:
+            self.entries = entries
+            self.register_changed.emit()
+        if catalogue is not None:
+            self.catalogue = catalogue
+            self.catalogue_changed.emit()
 
     def refresh_catalogue(self) -> None:
         """Read the library again."""

@@ -22,10 +22,13 @@ _ASSET = re.compile(r"asset:([\w.-]+)")
 
 
 def make_library(path: Path, mail: Path, now: datetime, *, past: bool) -> None:
-    """Make the demo's library at a path, and with a past the letters of the last weeks."""
+    """Make the demo's library at a path; with a past the letters of the last weeks, the editions
+    that came before today's, and what colleagues propose."""
     library = open_library(path)
     began = now - timedelta(weeks=WEEKS + 1)
     world = read_world(now.date())
+    if not past:
+        world = replace(world, editions=(), proposals=())
     fill_library(library, world, began)
     add_proposals(library, world, now)
     if past:

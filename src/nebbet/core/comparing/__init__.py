@@ -2,5 +2,6 @@
 
 from nebbet.core.comparing.compare import Piece, Row, Section, compare, word_pieces
 from nebbet.core.comparing.merge import Merged, merge
+from nebbet.core.comparing.taking_over import taken_over
 
-__all__ = ["Merged", "Piece", "Row", "Section", "compare", "merge", "word_pieces"]
+__all__ = ["Merged", "Piece", "Row", "Section", "compare", "merge", "taken_over", "word_pieces"]

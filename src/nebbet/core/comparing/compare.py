@@ -172,7 +172,7 @@ def _gap(before: Sequence[body.Block], after: Sequence[body.Block]) -> Iterator[
 
 def said(block: body.Block) -> str:
     """A block as one reads it in a comparison, with a mark for what it is."""
-    words = inline.source(body.text_of(block))
+    words = inline.source(block.source) if isinstance(block, body.Markup) else _words(block.inlines)
     when = f"[only if {block.when}] " if block.when else ""
     match block:
         case body.ListItem():
@@ -197,4 +197,7 @@ def said(block: body.Block) -> str:
 
 
 def _words(inlines: tuple[body.Inline, ...]) -> str:
-    return inline.source(body.text_of(body.Paragraph(inlines)))
+    """Text with its line ends, which a comparison shows."""
+    pieces = ((part.content,) if isinstance(part, body.Run) else ("\n",)
+              for part in inlines if isinstance(part, body.Run | body.Break))  # fmt: skip
+    return inline.source(tuple(part for piece in pieces for part in piece))

@@ -7,6 +7,7 @@ from nebbet.core import checks
 from nebbet.core import letter as letters
 from nebbet.core.body import Body
 from nebbet.core.checks import Finding, Remedy
+from nebbet.core.comparing import taken_over
 from nebbet.core.inline import Line
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.placeholders import Particular
@@ -193,6 +194,33 @@ class LetterModel(QObject):
         if self.letter:
             catalogue = self._session.catalogue
             self._change(started(catalogue, self.letter, template), text=True)
+
+    def newer_edition(self) -> Template | None:
+        """The letter's template, if there is a newer edition of it than the letter was begun
+        with."""
+        letter = self.letter
+        template = self._session.catalogue.templates.get(letter.template) if letter else None
+        if letter and template and template.state == "in use":
+            return template if template.edition > letter.edition > 0 else None
+        return None
+
+    def take_over(self, old: Template, new: Template) -> bool:
+        """Take over what changed from one edition to another, and keep what was typed. Returns
+        whether the writer had changed the same somewhere."""
+        letter = self.letter
+        if letter is None or letter.template != new.id:
+            return False
+        world = self._session.world_for(letter)
+        began, fresh = (
+            letters.work_out(
+                replace(started(self._session.catalogue, letter, edition), members=letter.members),
+                world,
+            )[0]
+            for edition in (old, new)
+        )
+        taken, clashed = taken_over(letter, began, fresh)
+        self._change(taken, text=True)
+        return clashed
 
     def declare(self, template: Template) -> None:
         """Take over a template's placeholders, for a body that is put at the cursor."""

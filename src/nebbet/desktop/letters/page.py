@@ -42,6 +42,7 @@ class LettersPage(Place):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self._told = ("", 0)
         self.model = LetterModel(session)
         self.pile = Pile(session)
         self.paper = LetterPaper(session, self.model)
@@ -122,6 +123,8 @@ class LettersPage(Place):
         self._session.sent.connect(self._on_sent)
         self._session.taken_back.connect(self.open_letter)
         self._session.outbox_changed.connect(self._on_outbox)
+        self._session.catalogue_changed.connect(self._tell_newer)
+        self.model.replaced.connect(self._tell_newer)
 
     def _add_keys(self) -> None:
         self.add_key("New letter", "Ctrl+N", self.new_letter)
@@ -227,6 +230,35 @@ class LettersPage(Place):
         self.pull()
 
     # Templates
+
+    def _tell_newer(self) -> None:
+        """Offer a newer edition of the letter's template, once for each."""
+        newer, letter = self.model.newer_edition(), self.model.letter
+        if newer is None or letter is None or (letter.id, newer.edition) == self._told:
+            return
+        self._told = (letter.id, newer.edition)
+        self._session.voice.say(
+            f"“{newer.title}” has a newer edition than this letter was begun with. What you "
+            "typed stays when you take it over.",
+            "Take it over",
+            lambda: self._fetch_editions(letter, newer),
+        )
+
+    def _fetch_editions(self, letter: Letter, newer: Template) -> None:
+        def came(editions: list[Template]) -> None:
+            old = next((e for e in editions if e.edition == letter.edition), None)
+            now = self.model.letter
+            if old is None or now is None or now.id != letter.id:
+                return
+            if self.model.take_over(old, newer):
+                self._session.voice.say(
+                    "Where you had changed the same words, yours stand. Ctrl+Z goes back."
+                )
+
+        library = self._session.library
+        self._session.operations.run(
+            lambda: library.editions(newer.id), came, self._session.voice.fail
+        )
 
     def pull(self) -> None:
         """Open the box that pulls a template."""
