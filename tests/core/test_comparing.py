@@ -234,6 +234,11 @@ def test_two_insertions_apart_are_both_kept(base: list[int], one: int, other: in
     assert merge_rows(row, mine, theirs) == (both, False)
 
 
+def test_neighbours_changed_by_two_are_not_the_same_place() -> None:
+    assert merge_rows("abcd", "aBcd", "abCd") == (["a", "B", "C", "d"], False)
+    assert merge_rows("abcd", "aBcd", "aXCd") == (["a", "B", "C", "d"], True)
+
+
 def test_merging_reads_bodies_as_they_are_kept() -> None:
     merged = merge(BASE, BASE, with_body(BASE, "<p>Bye</p>", "<hr>"))
     assert read(merged.draft.content.texts["en_GB"].body) == read(

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from datetime import date, datetime
 from typing import Literal
 
+import msgspec
 from msgspec import Struct, field
 from msgspec.structs import replace
 
@@ -236,6 +237,9 @@ def fact_users(catalogue: Catalogue, name: str) -> list[Template]:
 
 
 def _says_fact(content: Content, name: str) -> bool:
+    # Reading every text takes long in a large library: most are told at a glance.
+    if fold(name) not in fold(msgspec.json.encode(content).decode()):
+        return False
     return fold(f"fact.{name}") in uses(content) or any(
         p.source == "fact" and fold(p.of) == fold(name) for p in content.placeholders
     )

@@ -145,7 +145,7 @@ def merge_rows(
     (it is as mine has it then)."""
     made: list[Any] = []
     clashed = False
-    for was, my, their in _stretches(base, mine, theirs):
+    for was, my, their in _apart(_stretches(base, mine, theirs)):
         if their in (my, was):
             made += my
         elif my == was:
@@ -156,9 +156,22 @@ def merge_rows(
     return made, clashed
 
 
+_Stretches = Iterator[tuple[Sequence[Hashable], Sequence[Hashable], Sequence[Hashable]]]
+
+
+def _apart(stretches: _Stretches) -> _Stretches:
+    """Stretches in which each side has as many things as the base, thing by thing: two people who
+    changed neighbouring paragraphs did not change the same."""
+    for was, my, their in stretches:
+        if len(was) == len(my) == len(their):
+            yield from (([a], [b], [c]) for a, b, c in zip(was, my, their, strict=True))
+        else:
+            yield was, my, their
+
+
 def _stretches(
     base: Sequence[Hashable], mine: Sequence[Hashable], theirs: Sequence[Hashable]
-) -> Iterator[tuple[Sequence[Hashable], Sequence[Hashable], Sequence[Hashable]]]:
+) -> _Stretches:
     """The three rows cut where all of them agree, and between."""
     in_mine, in_theirs = _matches(base, mine), _matches(base, theirs)
     at = [0, 0, 0]
