@@ -89,6 +89,17 @@ class Camera:
         editor.leave()
         editor.leave()
 
+    def take_team(self) -> None:
+        """The editions of a template, and what colleagues propose."""
+        library = self.window.library
+        library.show_editions("refund-agreed")
+        self.until(lambda: library.history.editions)
+        self.take("editions")
+        library.show_proposals()
+        library.proposals.list.setCurrentRow(0)
+        self.take("proposals")
+        library.proposals.left.emit()
+
     def close(self) -> None:
         """Close the window and end the mail service."""
         self.window.close()

@@ -292,6 +292,6 @@ class Window(QMainWindow):
             event.ignore()
             return
         if "library" in self.__dict__ and self.library.is_editing:
-            self.library.editor.keep_draft()
+            self.library.keep_draft()
         self.session.close()
         event.accept()

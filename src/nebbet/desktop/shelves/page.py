@@ -1,6 +1,8 @@
 """The place Library."""
 
 from collections.abc import Callable
+from functools import cached_property
+from typing import TypeVar
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
@@ -31,6 +33,9 @@ from nebbet.desktop.shelves.table import TemplatesTable
 from nebbet.library.catalogue import Proposal, Shelf, Template, template_entries
 
 _ALL, _RETIRED = "all", "retired"
+_Page = TypeVar(
+    "_Page", TemplateEditor, SharedFacts, SharedPassages, SharedFrames, History, Proposals
+)
 
 
 class _FindField(QLineEdit):
@@ -79,15 +84,55 @@ class LibraryPage(Place):
         self.table = TemplatesTable()
         self.find_field = _FindField(self.table)
         self.pane = ReadingPane(session)
-        self.editor = TemplateEditor(session)
-        self.facts = SharedFacts(session)
-        self.passages, self.frames = SharedPassages(session), SharedFrames(session)
-        self.history, self.proposals = History(session), Proposals(session)
         self.files = FilesInAndOut(session, self)
         self._stack = QStackedWidget()
         self._lay_out()
         self._connect()
         self.refresh()
+
+    # Pages that are made when they are first needed
+
+    @cached_property
+    def editor(self) -> TemplateEditor:
+        """The template editor."""
+        made = self._add_page(TemplateEditor(self._session))
+        made.passage_wanted.connect(self._open_passage)
+        made.editions_wanted.connect(self.show_editions)
+        return made
+
+    @cached_property
+    def facts(self) -> SharedFacts:
+        """What the team shares beside texts."""
+        return self._add_page(SharedFacts(self._session))
+
+    @cached_property
+    def passages(self) -> SharedPassages:
+        """The pieces of text that templates include."""
+        return self._add_page(SharedPassages(self._session))
+
+    @cached_property
+    def frames(self) -> SharedFrames:
+        """The looks that letters can have."""
+        return self._add_page(SharedFrames(self._session))
+
+    @cached_property
+    def history(self) -> History:
+        """The editions of a template."""
+        return self._add_page(History(self._session))
+
+    @cached_property
+    def proposals(self) -> Proposals:
+        """What colleagues propose."""
+        made = self._add_page(Proposals(self._session))
+        made.amend.connect(self._amend)
+        return made
+
+    def _add_page(self, page: _Page) -> _Page:
+        page.left.connect(self._back)
+        self._stack.addWidget(page)
+        return page
+
+    # Layout
 
     def _lay_out(self) -> None:
         add = pieces.button("New shelf…", self.add_shelf, "words")
@@ -118,9 +163,6 @@ class LibraryPage(Place):
         shelves = QWidget()
         pieces.fill(QHBoxLayout(shelves), left, split, spacing=0)
         self._stack.addWidget(shelves)
-        self._stack.addWidget(self.editor)
-        for page in (self.facts, self.passages, self.frames, self.history, self.proposals):
-            self._stack.addWidget(page)
         pieces.fill(QVBoxLayout(self), self._stack)
 
     def _connect(self) -> None:
@@ -135,13 +177,7 @@ class LibraryPage(Place):
         self.pane.retire.connect(self._retire)
         self.pane.export.connect(lambda _key: self.export())
         self.files.taken.connect(self._open_taken)
-        self.editor.left.connect(self._back)
-        for page in (self.facts, self.passages, self.frames, self.history, self.proposals):
-            page.left.connect(self._back)
-        self.editor.passage_wanted.connect(self._open_passage)
-        self.editor.editions_wanted.connect(self.show_editions)
         self.pane.editions.connect(self.show_editions)
-        self.proposals.amend.connect(self._amend)
         self._session.catalogue_changed.connect(self.refresh)
         self.add_key("Edit the template", "Ctrl+E", self._edit_current)
         self.add_key("New template", "Ctrl+Shift+N", self.new_template)
@@ -217,7 +253,12 @@ class LibraryPage(Place):
     @property
     def is_editing(self) -> bool:
         """Whether the editor is open."""
-        return self._stack.currentWidget() is self.editor
+        return isinstance(self._stack.currentWidget(), TemplateEditor)
+
+    def keep_draft(self) -> None:
+        """Keep what stands in the editor, if it was ever opened."""
+        if "editor" in self.__dict__:
+            self.editor.keep_draft()
 
     def at_hand(self) -> Place:
         shown = self._stack.currentWidget()
@@ -298,7 +339,7 @@ class LibraryPage(Place):
             )
 
     def _edit_current(self) -> None:
-        if self._stack.currentWidget() is self.proposals:
+        if isinstance(self._stack.currentWidget(), Proposals):
             self.proposals.amend_it()
         elif self.table.key and not self.is_editing:
             self.edit(self.table.key)
