@@ -1,11 +1,12 @@
 """Making a library, bringing an older one up to date, and refusing what is not one."""
 
 import sqlite3
-from contextlib import closing
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Literal
 
-from sqlalchemy import Engine, inspect, text
+from sqlalchemy import Connection, Engine, inspect, text
 
 from nebbet.core.errors import NebbetError
 
@@ -95,12 +96,32 @@ def _revision(path: Path) -> str | None:
 
 
 def upgrade(engine: Engine) -> None:
-    """Bring the library behind an engine to the newest schema; does nothing when it is there."""
+    """Bring the library behind an engine to the newest schema, wholly or not at all; does nothing
+    when it is there."""
     from alembic import command
     from alembic.config import Config
 
     config = Config()
     config.set_main_option("script_location", "nebbet.library:migrations")
-    with engine.begin() as connection:
+    with engine.connect() as connection, _whole(connection):
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+@contextmanager
+def _whole(connection: Connection) -> Iterator[None]:
+    """One transaction for all that changes the tables, too. SQLite's driver would end it before
+    each of these by itself: killed in between, half a migration would be left."""
+    raw = connection.connection.dbapi_connection
+    if isinstance(raw, sqlite3.Connection):
+        held, raw.isolation_level = raw.isolation_level, None
+        try:
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+            yield
+            connection.commit()
+        finally:
+            connection.rollback()
+            raw.isolation_level = held
+    else:
+        yield
+        connection.commit()
