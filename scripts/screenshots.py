@@ -136,6 +136,7 @@ def light(camera: Camera) -> None:
     window.library.show_frames()
     camera.take("frames")
     window.library.frames.left.emit()
+    camera.take_team()
     window.go(window.register)
     mine = [e for e in window.session.entries if e.sender == demo.ME]
     window.register.show_entry(mine[0].message_id)

@@ -234,3 +234,23 @@ def test_a_file_that_cannot_be_written_is_told(
     hand.window.library.table.choose("refund-agreed")
     hand.click(hand.window.library.pane.export_button)
     hand.until(lambda: "a.eml cannot be written: no such file" in hand.said)
+
+
+def test_a_library_goes_out_as_a_pack_and_comes_in_again(
+    hand: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    where = tmp_path / "team"
+    chosen = (str(where), "Pack of the whole library (*.zip)")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: chosen)
+    hand.press("Alt+2")
+    hand.window.library.table.choose("refund-agreed")
+    hand.press("Ctrl+Alt+E")
+    hand.until(lambda: "The library is in team.zip: 40 templates." in hand.said)
+    opened = ([str(tmp_path / "team.zip")], "")
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: opened)
+    hand.press("Ctrl+Alt+O")
+    hand.until(lambda: "team.zip is merged into the library:" in hand.said)
+    assert "40 templates unchanged" in hand.said
+    (tmp_path / "team.zip").write_bytes(b"junk")
+    hand.press("Ctrl+Alt+O")
+    hand.until(lambda: "it is not a whole zip file. Nothing was taken" in hand.said)

@@ -74,6 +74,17 @@ def test_what_is_wrong_is_said(filled: Library, act: str, said: str) -> None:
     assert any(sentence.startswith(said) for sentence in found), found
 
 
+def test_a_damaged_value_is_told_in_one_sentence(filled: Library) -> None:
+    with filled.engine.begin() as connection:
+        connection.execute(text("UPDATE fact SET data = '{' WHERE name = 'website'"))
+    with pytest.raises(NebbetError) as caught:
+        filled.catalogue(NOW)
+    assert caught.value.sentence == (
+        "The library cannot be read: a value in it is damaged. Nothing was changed. "
+        "nebbet library check says which."
+    )
+
+
 def test_a_missing_file_and_a_broken_file_are_said(path: Path) -> None:
     library = open_library(path)
     library.add_shelf(Shelf("s", "S"))

@@ -153,8 +153,16 @@ def import_files(
     ctx: click.Context, files: tuple[str, ...], shelf: str, finished: bool, lang: str
 ) -> None:
     """Make templates of messages, pages and notes. They are drafts until somebody puts them in
-    use; bracketed prompts become blanks. Exit code 1 if one could not be taken."""
-    library, _settings = _open()
+    use; bracketed prompts become blanks. A pack (.zip) is merged into the library. Exit code 1 if
+    one could not be taken."""
+    library, settings = _open()
+    packs = [name for name in files if name.casefold().endswith(".zip")]
+    for name in packs:
+        for line in _take_pack(library, Path(name), settings.member):
+            click.echo(line)
+    files = tuple(name for name in files if name not in packs)
+    if not files:
+        return
     found = _shelf(library.catalogue(_now()), shelf)
     drafts = open_personal(commands.home().personal_file)
     failed = False
@@ -175,6 +183,13 @@ def import_files(
     ctx.exit(1 if failed else 0)
 
 
+def _take_pack(library: Library, path: Path, member: str) -> list[str]:
+    from nebbet.library.packs import read_pack, take_pack
+
+    author = member if member in library.catalogue(_now()).members else ""
+    return take_pack(library, read_pack(path), author=author, made=_now())
+
+
 def _shelf(catalogue: Catalogue, name: str) -> str:
     for shelf in catalogue.shelves:
         if not name or fold(shelf.name) == fold(name) or shelf.id == name:
@@ -186,14 +201,22 @@ def _shelf(catalogue: Catalogue, name: str) -> str:
 
 
 @click.command()
-@click.argument("template")
+@click.argument("template", default="")
 @click.option("--html", "as_html", is_flag=True, help="the HTML alone, not a message")
+@click.option("--pack", default="", metavar="FILE.zip", help="the whole library, as a pack")
 @click.option("--lang", default="", metavar="L", help="language of the text")
 @click.option("-o", "--output", default="", metavar="FILE", help="write there")
-def export(template: str, as_html: bool, lang: str, output: str) -> None:
-    """Write a template as a message (.eml) or as HTML, with its {{placeholders}}."""
+def export(template: str, as_html: bool, pack: str, lang: str, output: str) -> None:
+    """Write a template as a message (.eml) or as HTML, with its {{placeholders}}; or the whole
+    library as a pack."""
     library, settings = _open()
     catalogue = library.catalogue(_now())
+    if pack:
+        from nebbet.library.packs import write_pack
+
+        count = write_pack(library, catalogue, Path(pack))
+        click.echo(f"{count} templates in {pack}")
+        return
     found = _template(catalogue, template)
     content = catalogue.included(found.content)
     frame, files = catalogue.frame(content.frame), EncodedFiles(library.file_bytes)

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import msgspec
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.engine.interfaces import DBAPIConnection
 from sqlalchemy.exc import DBAPIError
@@ -55,6 +56,9 @@ def explained(what: str, kept: str = "Nothing was changed") -> Iterator[None]:
     try:
         with disk_explained(what, kept):
             yield
+    except msgspec.DecodeError as error:
+        advice = "nebbet library check says which"
+        raise NebbetError(f"{what}: a value in it is damaged", kept=kept, advice=advice) from error
     except (DBAPIError, sqlite3.Error) as error:
         origin = error.orig if isinstance(error, DBAPIError) else error
         if said := postgres.reason_of(origin):

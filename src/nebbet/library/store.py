@@ -127,20 +127,8 @@ class Library(Proposing):
 
     def put_file(self, data: bytes, name: str, media_type: str) -> str:
         """Keep a file and return its SHA-256; the same content is kept once."""
-        refuse_large(name, len(data))
-        sha256 = hashlib.sha256(data).hexdigest()
-        row = {
-            "sha256": sha256,
-            "name": name[-255:],
-            "media_type": media_type[:127],
-            "size": len(data),
-            "data": data,
-        }
         with self.writing(f"{name} cannot be kept", leads=False) as connection:
-            held = select(schema.file.c.sha256).where(schema.file.c.sha256 == sha256)
-            if connection.scalar(held) is None:
-                connection.execute(insert(schema.file).values(row))
-        return sha256
+            return keep_file(connection, data, name, media_type)
 
     def put(self, *records: Member | Contact | Case | Fact | Passage) -> None:
         """Keep records, each in the place of an earlier one of the same id."""
@@ -148,7 +136,7 @@ class Library(Proposing):
         with self.writing("The change cannot be kept", leads=leads) as connection:
             for record in records:
                 table, key = RECORDS[type(record)]
-                _put(connection, table, key, getattr(record, key), record)
+                put_document(connection, table, key, getattr(record, key), record)
 
     def remove_fact(self, name: str) -> None:
         """Take a fact out of the library."""
@@ -175,7 +163,7 @@ class Library(Proposing):
     def put_frame(self, frame_id: str, frame: Frame) -> None:
         """Keep a frame."""
         with self.writing("The frame cannot be kept") as connection:
-            _put(connection, schema.frame, "id", frame_id, frame)
+            put_document(connection, schema.frame, "id", frame_id, frame)
 
     def put_calendar(
         self,
@@ -283,11 +271,34 @@ def is_for_leads(record: object) -> bool:
     return not isinstance(record, Contact | Case)
 
 
-def _put(connection: Connection, table: Table, key: str, value: str, record: object) -> None:
+def keep_file(connection: Connection, data: bytes, name: str, media_type: str) -> str:
+    """Keep a file inside a transaction and return its SHA-256; the same content is kept once."""
+    refuse_large(name, len(data))
+    sha256 = hashlib.sha256(data).hexdigest()
+    row = {
+        "sha256": sha256,
+        "name": name[-255:],
+        "media_type": media_type[:127],
+        "size": len(data),
+        "data": data,
+    }
+    held = select(schema.file.c.sha256).where(schema.file.c.sha256 == sha256)
+    if connection.scalar(held) is None:
+        connection.execute(insert(schema.file).values(row))
+    return sha256
+
+
+def put_document(connection: Connection, table: Table, key: str, value: str, record: object) -> str:
+    """Keep a record in the place of an earlier one; says whether it was added, replaced or is
+    unchanged."""
     data = msgspec.json.encode(record).decode()
-    changed = connection.execute(update(table).where(table.c[key] == value).values(data=data))
-    if not changed.rowcount:
+    at = table.c[key] == value
+    held = connection.scalar(select(table.c.data).where(at))
+    if held is None:
         connection.execute(insert(table).values(**{key: value, "data": data}))
+        return "added"
+    connection.execute(update(table).where(at).values(data=data))
+    return "unchanged" if held == data else "replaced"
 
 
 def _put_setting(connection: Connection, name: str, value: str) -> None:

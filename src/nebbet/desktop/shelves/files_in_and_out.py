@@ -16,7 +16,9 @@ if TYPE_CHECKING:
 
 _ORDINARY = "Messages, pages and notes (*.eml *.html *.htm *.md *.txt)"
 _FINISHED = "Messages and pages that keep their own look (*.eml *.html *.htm)"
+_PACKS = "Packs of a library (*.zip)"
 _MESSAGE, _PAGE = "Message (*.eml)", "Page (*.html)"
+_WHOLE = "Pack of the whole library (*.zip)"
 _UNNAMEABLE = '<>:"/\\|?*'
 
 
@@ -37,7 +39,7 @@ class FilesInAndOut(QObject):
     def ask_for_files(self, shelf: str) -> None:
         """Choose files that are to become templates, and how."""
         paths, how = QFileDialog.getOpenFileNames(
-            self._window(), "Import as templates", "", f"{_ORDINARY};;{_FINISHED}"
+            self._window(), "Import as templates", "", f"{_ORDINARY};;{_FINISHED};;{_PACKS}"
         )
         self.import_files(paths, shelf, finished=how == _FINISHED)
 
@@ -45,6 +47,10 @@ class FilesInAndOut(QObject):
         """Make a draft of each file; the last one is told. A bad file is said, and the others go
         on."""
         session = self._session
+        packs = [Path(path) for path in paths if path.casefold().endswith(".zip")]
+        for path in packs:
+            session.change_library(partial(self._take_pack, path), partial(self._took_pack, path))
+        paths = [path for path in paths if Path(path) not in packs]
         for number, path in enumerate(map(Path, paths), 1):
             token, last = session.parts.token(), number == len(paths)
             session.operations.run(
@@ -64,21 +70,36 @@ class FilesInAndOut(QObject):
         if last:
             self.taken.emit(taken.id, f"“{taken.draft.title}” is a draft now.{gone}")
 
+    def _take_pack(self, path: Path) -> list[str]:
+        from nebbet.library.packs import read_pack, take_pack
+
+        session = self._session
+        author, now = session.me.id if session.me else "", session.parts.now()
+        return take_pack(session.library, read_pack(path), author=author, made=now)
+
+    def _took_pack(self, path: Path, done: object) -> None:
+        said = ", ".join(done) if isinstance(done, list) else ""
+        self._session.voice.say(f"{path.name} is merged into the library: {said}.")
+
     # Out
 
     def ask_where(self, template: Template, language: str) -> None:
         """Choose a file and write a template into it, with its placeholders as written."""
         name = "".join(" " if sign in _UNNAMEABLE else sign for sign in template.title).strip()
         path, how = QFileDialog.getSaveFileName(
-            self._window(), "Export the template", f"{name}.eml", f"{_MESSAGE};;{_PAGE}"
+            self._window(), "Export the template", f"{name}.eml", f"{_MESSAGE};;{_PAGE};;{_WHOLE}"
         )
         if path:
-            suffix = Path(path).suffix or (".html" if how == _PAGE else ".eml")
+            suffix = {_PAGE: ".html", _WHOLE: ".zip"}.get(how, Path(path).suffix or ".eml")
             self.export(template, language, Path(path).with_suffix(suffix))
 
     def export(self, template: Template, language: str, path: Path) -> None:
-        """Write a template as a page where the name says so, else as a message."""
+        """Write a template as a page where the name says so, the whole library as a pack, else the
+        template as a message."""
         session = self._session
+        if path.suffix.casefold() == ".zip":
+            self._write_pack(path)
+            return
         catalogue = session.catalogue
         content = catalogue.included(template.content)
         frame = catalogue.frame(content.frame)
@@ -105,6 +126,20 @@ class FilesInAndOut(QObject):
         session.operations.run(
             write,
             lambda _result: session.voice.say(f"“{template.title}” is in {path.name} now."),
+            session.voice.fail,
+        )
+
+    def _write_pack(self, path: Path) -> None:
+        session, catalogue = self._session, self._session.catalogue
+
+        def write() -> int:
+            from nebbet.library.packs import write_pack
+
+            return write_pack(session.library, catalogue, path)
+
+        session.operations.run(
+            write,
+            lambda count: session.voice.say(f"The library is in {path.name}: {count} templates."),
             session.voice.fail,
         )
 

@@ -1,0 +1,283 @@
+"""Packs: a library, or what matters of it, in an open zip: for backup, for moving, for keeping in
+version control."""
+
+import hashlib
+import re
+import zipfile
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from datetime import datetime
+from pathlib import Path
+
+import msgspec
+from msgspec import Struct, field
+from msgspec.structs import replace
+from sqlalchemy import Connection, insert, select, update
+
+from nebbet.core.body import BUILT_IN, Frame
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Content, Passage
+from nebbet.core.records import Fact, fold
+from nebbet.library import schema
+from nebbet.library.catalogue import Catalogue, LibraryFile, Shelf, State
+from nebbet.library.disk import disk_explained
+from nebbet.library.editions import add_edition
+from nebbet.library.store import Library, keep_file, put_document
+
+FORMAT, VERSION = "nebbet pack", 1
+MANIFEST = "manifest.json"
+LARGEST = 400 * 2**20  # bytes when unpacked
+MOST_FILES = 100_000
+_NAME = re.compile(r"texts/[\w.-]{1,80}/[A-Za-z_]{2,20}\.html|files/[0-9a-f]{64}", re.ASCII)
+_UNNAMEABLE = re.compile(r"[^a-z0-9]+")
+_ALWAYS = (1980, 1, 1, 0, 0, 0)  # the same library gives the same bytes
+
+
+class PackedTemplate(Struct, frozen=True):
+    """A template as a pack holds it: the texts' bodies are files of their own, named by language
+    in bodies; content has them empty."""
+
+    id: str
+    shelf: str
+    title: str
+    state: State
+    pinned: bool
+    content: Content
+    bodies: dict[str, str] = field(default_factory=dict)
+
+
+class Manifest(Struct, frozen=True):
+    """What a pack holds. hashes are the SHA-256 of every other file of the zip, by its name."""
+
+    format: str
+    version: int
+    shelves: tuple[Shelf, ...] = ()
+    templates: tuple[PackedTemplate, ...] = ()
+    passages: tuple[Passage, ...] = ()
+    frames: dict[str, Frame] = field(default_factory=dict)
+    facts: tuple[Fact, ...] = ()
+    files: dict[str, LibraryFile] = field(default_factory=dict)
+    hashes: dict[str, str] = field(default_factory=dict)
+
+
+class Pack(Struct, frozen=True):
+    """A pack that was read and found whole: its manifest, with the bodies in their places, and the
+    contents of its files by SHA-256."""
+
+    manifest: Manifest
+    files: Mapping[str, bytes]
+
+
+# Writing
+
+
+def write_pack(library: Library, catalogue: Catalogue, path: Path) -> int:
+    """Write everything shared into a zip, wholly or not at all, and return how many templates it
+    has. Private shelves, people, letters and cases stay out."""
+    shelves = tuple(shelf for shelf in catalogue.shelves if not shelf.owner)
+    shared = {shelf.id for shelf in shelves}
+    templates: list[PackedTemplate] = []
+    bodies: dict[str, str] = {}
+    wanted = [t for t in catalogue.templates.values() if t.shelf in shared and t.edition]
+    for number, found in enumerate(sorted(wanted, key=lambda t: t.id)):
+        folder = f"texts/{number:04}-{_slug(found.title)}"
+        names = {code: f"{folder}/{code}.html" for code in found.content.texts}
+        bodies |= {names[code]: text.body for code, text in found.content.texts.items()}
+        empty = {code: replace(text, body="") for code, text in found.content.texts.items()}
+        content = replace(found.content, texts=empty)
+        templates.append(
+            PackedTemplate(
+                found.id, found.shelf, found.title, found.state, found.pinned, content, names
+            )
+        )
+    held = {name: body.encode("utf-8") for name, body in bodies.items()}
+    held |= {f"files/{sha256}": library.file_bytes(sha256) for sha256 in sorted(catalogue.files)}
+    manifest = Manifest(
+        FORMAT,
+        VERSION,
+        shelves,
+        tuple(templates),
+        tuple(catalogue.passages[key] for key in sorted(catalogue.passages)),
+        {key: catalogue.frames[key] for key in sorted(catalogue.frames.keys() - BUILT_IN.keys())},
+        tuple(catalogue.facts[key] for key in sorted(catalogue.facts)),
+        {key: catalogue.files[key] for key in sorted(catalogue.files)},
+        {name: hashlib.sha256(data).hexdigest() for name, data in held.items()},
+    )
+    text = msgspec.json.format(msgspec.json.encode(manifest), indent=1)
+    part = path.with_name(f"{path.name}.part")
+    with disk_explained(f"{path.name} cannot be written", "Nothing was written"):
+        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as pack:
+            for name, data in [(MANIFEST, text), *held.items()]:
+                entry = zipfile.ZipInfo(name, _ALWAYS)
+                entry.compress_type = zipfile.ZIP_DEFLATED
+                pack.writestr(entry, data)
+        part.replace(path)
+    return len(templates)
+
+
+def _slug(title: str) -> str:
+    return _UNNAMEABLE.sub("-", title.casefold()).strip("-")[:60] or "template"
+
+
+# Reading
+
+
+def read_pack(path: Path) -> Pack:
+    """Read a pack. Raises NebbetError for one that is not whole, climbs out of its folder, unpacks
+    to too much, or was made by a newer Nebbet; nothing of it is used then."""
+    with disk_explained(f"{path.name} cannot be read", "Nothing was taken"):
+        try:
+            with zipfile.ZipFile(path) as pack:
+                return _read(path.name, pack)
+        except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError):
+            raise _refused(path.name, "it is not a whole zip file") from None
+
+
+def _refused(name: str, why: str) -> NebbetError:
+    return NebbetError(
+        f"The pack {name} cannot be taken: {why}", kept="Nothing was taken", advice="Get it anew"
+    )
+
+
+def _read(name: str, pack: zipfile.ZipFile) -> Pack:
+    entries = pack.infolist()
+    names = [entry.filename for entry in entries]
+    if len(entries) > MOST_FILES or sum(entry.file_size for entry in entries) > LARGEST:
+        raise _refused(name, f"it unpacks to more than {LARGEST // 2**20} MB")
+    if MANIFEST not in names or len({*names}) != len(names):
+        raise _refused(name, "it has no manifest" if MANIFEST not in names else "a name is doubled")
+    manifest = _manifest(name, pack.read(MANIFEST))
+    held = {entry.filename: entry for entry in entries if entry.filename != MANIFEST}
+    if held.keys() != manifest.hashes.keys() or not all(map(_NAME.fullmatch, held)):
+        raise _refused(name, "it holds other files than its manifest says")
+    data = {entry: pack.read(entry) for entry in held}
+    for entry, content in data.items():
+        if hashlib.sha256(content).hexdigest() != manifest.hashes[entry]:
+            raise _refused(name, f"{entry} is not what it was when the pack was made")
+    files = {key: data.get(f"files/{key}") for key in manifest.files}
+    if any(content is None or _sha256(content) != key for key, content in files.items()):
+        raise _refused(name, "a file of the library is not what its name says")
+    whole = tuple(_whole(name, template, data) for template in manifest.templates)
+    kept = {key: content for key, content in files.items() if content is not None}
+    return Pack(replace(manifest, templates=whole), kept)
+
+
+def _sha256(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()
+
+
+def _manifest(name: str, data: bytes) -> Manifest:
+    try:
+        head = msgspec.json.decode(data, type=dict[str, msgspec.Raw])
+        version = msgspec.json.decode(head.get("version", msgspec.Raw(b"0")), type=int)
+        if msgspec.json.decode(head.get("format", msgspec.Raw(b'""'))) != FORMAT:
+            raise _refused(name, "it is no Nebbet pack")
+        if version > VERSION:
+            raise _refused(name, "it was made by a newer Nebbet")
+        return msgspec.json.decode(data, type=Manifest)
+    except msgspec.DecodeError as error:
+        raise _refused(name, f"its manifest cannot be read ({error})") from None
+
+
+def _whole(name: str, template: PackedTemplate, data: Mapping[str, bytes]) -> PackedTemplate:
+    """A template with its bodies in their places."""
+    texts = {}
+    for code, text in template.content.texts.items():
+        body = data.get(template.bodies.get(code, ""))
+        if body is None:
+            raise _refused(name, f"the text of {template.id} is missing")
+        texts[code] = replace(text, body=body.decode("utf-8", "replace"))
+    return replace(template, content=replace(template.content, texts=texts), bodies={})
+
+
+# Taking
+
+
+def take_pack(library: Library, pack: Pack, *, author: str, made: datetime) -> list[str]:
+    """Bring a pack into a library, all of it or nothing, and say what that did. What has the same
+    id is the same thing: a template that differs gets a new edition, other things are replaced;
+    nothing is taken out."""
+    manifest = pack.manifest
+    done: Counter[str] = Counter()
+    with library.writing("The pack cannot be taken", "Nothing was taken") as connection:
+        for key, content in pack.files.items():
+            held = manifest.files[key]
+            keep_file(connection, content, held.name, held.media_type)
+            until = update(schema.file).where(schema.file.c.sha256 == key)
+            connection.execute(until.values(valid_until=held.valid_until))
+        done += _take_shelves(connection, manifest.shelves)
+        for what, table, name, things in (
+            ("fact", schema.fact, "name", {f.name: f for f in manifest.facts}),
+            ("passage", schema.passage, "id", {p.id: p for p in manifest.passages}),
+            ("frame", schema.frame, "id", manifest.frames),
+        ):
+            for key, thing in things.items():
+                state = put_document(connection, table, name, key, thing)
+                done[f"{what} {state}"] += 1
+        for template in manifest.templates:
+            done[f"template {_take_template(connection, template, author, made)}"] += 1
+    return [f"{count} {_plural(what, count)}" for what, count in sorted(done.items()) if count]
+
+
+def _plural(what: str, count: int) -> str:
+    noun, _, state = what.partition(" ")
+    ending = "" if count == 1 else "ves" if noun == "shelf" else "s"
+    return f"{noun[:-1] if ending == 'ves' else noun}{ending} {state}"
+
+
+def _take_shelves(connection: Connection, shelves: tuple[Shelf, ...]) -> Counter[str]:
+    known = set(connection.scalars(select(schema.shelf.c.id)))
+    done: Counter[str] = Counter()
+    for shelf in _parents_first(shelves):
+        done["shelf unchanged" if shelf.id in known else "shelf added"] += 1
+        if shelf.id not in known:
+            row = {"id": shelf.id, "name": shelf.name, "parent": shelf.parent or None}
+            connection.execute(insert(schema.shelf).values(**row, position=shelves.index(shelf)))
+    return done
+
+
+def _parents_first(shelves: tuple[Shelf, ...]) -> Iterator[Shelf]:
+    left, known = list(shelves), {""}
+    while left:
+        ready = [shelf for shelf in left if shelf.parent in known] or left
+        yield from ready
+        known |= {shelf.id for shelf in ready}
+        left = [shelf for shelf in left if shelf.id not in known]
+
+
+def _take_template(
+    connection: Connection, packed: PackedTemplate, author: str, made: datetime
+) -> str:
+    table, edition = schema.template, schema.edition
+    row = {"shelf": packed.shelf, "title": packed.title, "state": packed.state}
+    held = connection.execute(select(table).where(table.c.id == packed.id)).mappings().first()
+    if held is None:
+        start = insert(table).values(id=packed.id, pinned=packed.pinned, edition=0, **row)
+        connection.execute(start)
+    else:
+        text = connection.scalar(
+            select(edition.c.content).where(
+                edition.c.template == packed.id, edition.c.number == held["edition"]
+            )
+        )
+        same = text is not None and msgspec.json.decode(text, type=Content) == packed.content
+        if same and fold(held["title"]) == fold(packed.title):
+            return "unchanged"
+    add_edition(
+        connection,
+        packed.id,
+        packed.title,
+        packed.content,
+        author=author,
+        note="From a pack",
+        made=made,
+        based_on=None,
+    )
+    connection.execute(update(table).where(table.c.id == packed.id).values(**row))
+    return "added" if held is None else "with a new edition"
+
+
+def manifest_schema() -> bytes:
+    """The JSON schema of a pack's manifest, as it is published in docs/pack.schema.json."""
+    made = msgspec.json.schema(Manifest, schema_hook=lambda _kind: {"description": "any value"})
+    return msgspec.json.format(msgspec.json.encode(made), indent=1)
