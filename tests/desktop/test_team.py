@@ -271,6 +271,18 @@ def test_a_colleague_takes_a_proposal_back_and_decides_nothing(colleague: Hand) 
     hand.until(lambda: hand.session.catalogue.proposals[made.id].state == "withdrawn")
 
 
+def test_somebody_the_library_does_not_know_keeps_their_draft(colleague: Hand) -> None:
+    hand = colleague
+    hand.session.settings = replace(hand.session.settings, member="nobody")
+    hand.press("Alt+2")
+    hand.window.library.edit("claim-received")
+    hand.window.library.editor.body.setFocus()
+    hand.type("Now: ")
+    hand.put_in_use("try")
+    assert "Say who you are first" in hand.said
+    assert "claim-received" in hand.session.drafts and hand.window.library.is_editing
+
+
 def test_a_colleague_is_told_what_is_the_lead_s(colleague: Hand) -> None:
     hand = colleague
     hand.press("Alt+2")

@@ -200,6 +200,11 @@ class Session(QObject):
         """The person at the keyboard."""
         return self.catalogue.members.get(self.settings.member)
 
+    @property
+    def my_id(self) -> str:
+        """The id of the person at the keyboard, empty where the library does not know them."""
+        return self.me.id if self.me else ""
+
     def world_for(self, letter: Letter) -> World:
         """What the values of a letter can come from, now."""
         return self.catalogue.world(

@@ -29,7 +29,7 @@ from nebbet.desktop.shelves.enclosures import Enclosures
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.manuscript import LINES, Manuscript
 from nebbet.desktop.shelves.putting_in_use import PuttingInUse
-from nebbet.desktop.shelves.saving import Saving, Wanted, state_of
+from nebbet.desktop.shelves.saving import Saving, Wanted, draft_in, state_of
 from nebbet.desktop.shelves.try_it import TryIt
 from nebbet.desktop.shelves.year_view import YearView
 from nebbet.library.catalogue import Proposal, Template, example_cases
@@ -242,9 +242,8 @@ class TemplateEditor(Place):
     def _kept_draft(self, template: Template) -> TemplateDraft:
         kept = self._session.drafts.get(template.id)
         if kept:
-            try:
-                draft = msgspec.json.decode(kept, type=TemplateDraft)
-            except msgspec.MsgspecError:
+            draft = draft_in(kept)
+            if draft is None:
                 self._session.voice.say("An unsaved draft could not be read; the edition is shown.")
             else:
                 if not draft.content.frame:

@@ -74,7 +74,7 @@ class FilesInAndOut(QObject):
         from nebbet.library.packs import read_pack, take_pack
 
         session = self._session
-        author, now = session.me.id if session.me else "", session.parts.now()
+        author, now = session.my_id, session.parts.now()
         return take_pack(session.library, read_pack(path), author=author, made=now)
 
     def _took_pack(self, path: Path, done: object) -> None:

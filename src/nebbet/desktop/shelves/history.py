@@ -3,7 +3,6 @@
 from collections import Counter
 from collections.abc import Sequence
 
-import msgspec
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -15,7 +14,7 @@ from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.comparison import ComparisonView
 from nebbet.desktop.shelves.languages import name_of
-from nebbet.desktop.shelves.saving import state_of
+from nebbet.desktop.shelves.saving import draft_in, state_of
 from nebbet.library.catalogue import Catalogue, Template
 
 _BEFORE, _DRAFT = "before", "draft"
@@ -117,12 +116,16 @@ class History(Place):
             return
         self.other.clear()
         self.other.addItem("the edition before it", _BEFORE)
-        if self._template in self._session.drafts:
+        if self._draft() is not None:
             self.other.addItem("your draft", _DRAFT)
         for edition in self.editions:
             if edition is not chosen:
                 self.other.addItem(f"edition {edition.edition}", str(edition.edition))
         self._compare()
+
+    def _draft(self) -> TemplateDraft | None:
+        kept = self._session.drafts.get(self._template)
+        return draft_in(kept) if kept else None
 
     def _compare(self) -> None:
         chosen = self.at
@@ -138,9 +141,9 @@ class History(Place):
 
     def _other_side(self, chosen: Template) -> tuple[str, TemplateDraft]:
         wanted = self.other.currentData()
-        if wanted == _DRAFT:
-            kept = self._session.drafts[self._template]
-            return "Your draft", msgspec.json.decode(kept, type=TemplateDraft)
+        draft = self._draft()
+        if wanted == _DRAFT and draft is not None:
+            return "Your draft", draft
         number = chosen.edition - 1 if wanted == _BEFORE else int(wanted)
         found = next((e for e in self.editions if e.edition == number), None)
         if found is None:
@@ -160,7 +163,7 @@ class History(Place):
         if chosen is None or not self.restore_button.isEnabled():
             return
         newest, now = self.editions[0].edition, session.parts.now()
-        me, library = session.settings.member, session.library
+        me, library = session.my_id, session.library
 
         def made(number: object) -> None:
             session.voice.say(

@@ -175,7 +175,7 @@ class Proposals(Place):
         clashes = self._merged is not None and bool(self._merged.clashes)
         self._acts.setVisible(leads)
         self.accept_button.setEnabled(not clashes)
-        self.withdraw_button.setVisible(proposal.author == self._session.settings.member)
+        self.withdraw_button.setVisible(proposal.author == self._session.my_id)
 
     # Acts
 
@@ -187,7 +187,7 @@ class Proposals(Place):
         if merged.clashes:
             session.voice.say("Both changed the same: amend it in the editor first (Ctrl+E).")
             return
-        draft, answer, me = merged.draft, self.answer.text().strip(), session.settings.member
+        draft, answer, me = merged.draft, self.answer.text().strip(), session.my_id
         library, now = session.library, session.parts.now()
         session.change_library(
             lambda: library.accept(proposal, draft.content, draft.title, answer, me, now,
@@ -224,7 +224,7 @@ class Proposals(Place):
         proposal, session = self.at, self._session
         if proposal is None or not self._acts.isVisible():
             return
-        answer, me, now = self.answer.text().strip(), session.settings.member, session.parts.now()
+        answer, me, now = self.answer.text().strip(), session.my_id, session.parts.now()
         if not answer:
             session.voice.say("Say in one line why, so that the proposer knows.")
             self.answer.setFocus()

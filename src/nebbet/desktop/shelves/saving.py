@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+import msgspec
 from msgspec import Struct
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
@@ -42,6 +43,12 @@ class Saving(QObject):
     def save(self, wanted: Wanted) -> None:
         """Put a state in use, or propose it."""
         if self.proposes(wanted.draft.shelf):
+            if not self._session.my_id:
+                self._session.voice.say(
+                    "Say who you are first (click your name): a proposal has its author. Your "
+                    "draft is kept."
+                )
+                return
             self._run(wanted, self._propose(wanted), "“{}” is proposed: a lead will look at it.")
         elif wanted.proposal:
             self._run(
@@ -72,7 +79,7 @@ class Saving(QObject):
             shelf=draft.shelf,
             title=draft.title,
             content=draft.content,
-            author=session.settings.member,
+            author=session.my_id,
             made=session.parts.now(),
             reason=wanted.note,
         )
@@ -85,7 +92,7 @@ class Saving(QObject):
 
     def _accept(self, wanted: Wanted, proposal: Proposal) -> Callable[[], int]:
         session, draft = self._session, wanted.draft
-        now, me = session.parts.now(), session.settings.member
+        now, me = session.parts.now(), session.my_id
         return lambda: session.library.accept(
             proposal,
             draft.content,
@@ -98,7 +105,7 @@ class Saving(QObject):
 
     def _make_edition(self, wanted: Wanted) -> Callable[[], int]:
         session, draft = self._session, wanted.draft
-        library, me, now = session.library, session.settings.member, session.parts.now()
+        library, me, now = session.library, session.my_id, session.parts.now()
 
         def write() -> int:
             number = library.save_edition(
@@ -128,6 +135,14 @@ class Saving(QObject):
             read, lambda found: self.merged.emit(*found), self._session.voice.fail
         )
         self._session.refresh_catalogue()
+
+
+def draft_in(data: bytes) -> TemplateDraft | None:
+    """A kept draft, or nothing where it cannot be read."""
+    try:
+        return msgspec.json.decode(data, type=TemplateDraft)
+    except msgspec.MsgspecError:
+        return None
 
 
 def merged_with(draft: TemplateDraft, editions: list[Template]) -> Merged:
