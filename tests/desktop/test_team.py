@@ -290,6 +290,13 @@ def test_a_colleague_is_told_what_is_the_lead_s(colleague: Hand) -> None:
     hand.press("Ctrl+P")
     hand.until(lambda: "that is for a lead to change" in hand.said)
     assert template(hand, "refund-agreed").pinned
+    library = hand.window.library
+    assert not library.add.isVisible() and not library.new.isVisible()
+    for keys in ("Ctrl+Shift+A", "Ctrl+Alt+B", "Ctrl+Alt+F"):
+        hand.press(keys)
+        page = library.at_hand()
+        assert page.for_leads and not any(control.isVisible() for control in page.for_leads)
+        hand.press("Esc")
 
 
 # Who was quicker

@@ -128,6 +128,11 @@ class Session(QObject):
         self.opened.emit()
 
     @property
+    def is_open(self) -> bool:
+        """Whether the library has been read."""
+        return self._stores is not None
+
+    @property
     def stores(self) -> "Stores":
         """The open files. Raises NebbetError while, or because, they are not."""
         if self._stores is None:

@@ -8,10 +8,14 @@ from PySide6.QtWidgets import QWidget
 
 
 class Place(QWidget):
-    """A page of the window with actions that have keys; help is what F1 says about it."""
+    """A page of the window with actions that have keys; help is what F1 says about it.
+
+    for_leads are the controls that only a lead of the library has.
+    """
 
     title = ""
     help = ""
+    for_leads: tuple[QWidget, ...] = ()
 
     def __init__(self) -> None:
         super().__init__()

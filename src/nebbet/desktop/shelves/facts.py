@@ -70,7 +70,7 @@ class FactForm(QWidget):
         self.label.setText(fact.label if fact else "")
         self.kind.setCurrentIndex(_KINDS.index(kind_of(value)))
         self.value.setText(show(value, _LANGUAGE))
-        self.drop.setVisible(fact is not None)
+        self.drop.setEnabled(fact is not None)
         self.used.setText(self._users(fact))
         pieces.show_beginnings(self)
         self._before = self._fields()
@@ -181,6 +181,7 @@ class SharedFacts(Place):
         self.list.currentItemChanged.connect(lambda *_: self._show())
         self.form.saved.connect(self._keep)
         self.form.removed.connect(self._remove)
+        self.for_leads = (self.add, self.form.save, self.form.drop, self.working_days.save)
         self.add_key("Back to the shelves", "Esc", self.left.emit)
         self.add_key("Keep the fact", "Ctrl+S", self.form.save.click)
 

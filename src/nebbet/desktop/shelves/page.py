@@ -129,20 +129,23 @@ class LibraryPage(Place):
 
     def _add_page(self, page: _Page) -> _Page:
         page.left.connect(self._back)
+        if self._session.library.role != "lead":
+            for control in page.for_leads:
+                control.hide()
         self._stack.addWidget(page)
         return page
 
     # Layout
 
     def _lay_out(self) -> None:
-        add = pieces.button("New shelf…", self.add_shelf, "words")
+        self.add = pieces.button("New shelf…", self.add_shelf, "words")
         facts = pieces.button("Facts and working days", self.show_facts, "words")
         passages = pieces.button("Passages", self.show_passages, "words")
         frames = pieces.button("Frames", self.show_frames, "words")
         self.proposed = pieces.button("Proposals", self.show_proposals, "words")
         links = (self.proposed, passages, frames, facts)
         shared = (pieces.row(button, None) for button in links)
-        left = pieces.column("left", self.shelves, pieces.row(add, None), *shared, margin=8)
+        left = pieces.column("left", self.shelves, pieces.row(self.add, None), *shared, margin=8)
         left.setFixedWidth(200)
         self.new = pieces.button("New template", self.new_template, hint="Ctrl+Shift+N")
         self.take_files = pieces.button("Import…", self.ask_for_files, hint="Ctrl+Alt+O")
@@ -272,6 +275,10 @@ class LibraryPage(Place):
         if isinstance(shown, SharedFacts | SharedPassages | SharedFrames | Proposals):
             shown.refresh()
         waiting = sum(p.state == "waiting" for p in self._session.catalogue.proposals.values())
+        if self._session.is_open:
+            leads = self._session.library.role == "lead"
+            for control in (self.add, self.new, self.take_files):
+                control.setVisible(leads)
         self.proposed.setText(f"Proposals ({waiting})" if waiting else "Proposals")
         self.proposed.setAccessibleName(self.proposed.text())
         templates = self._session.catalogue.templates.values()

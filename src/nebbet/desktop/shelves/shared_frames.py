@@ -80,6 +80,7 @@ class SharedFrames(Place):
         self.copy_button = pieces.button("Copy this frame", self.copy, "words")
         self.drop = pieces.button("Remove", self._remove, "words")
         self.back = pieces.button("Back (Esc)", self.left.emit)
+        self.for_leads = (self.keep_button, self.copy_button, self.drop)
         self._lay_out()
         self._connect()
 

@@ -51,6 +51,8 @@ class SharedPassages(Place):
         self.keep_button = pieces.button("Put in use (Ctrl+S)", self.keep, "primary")
         self.drop = pieces.button("Remove", self._remove, "words")
         self.back = pieces.button("Back (Esc)", self.leave)
+        self.add = pieces.button("New passage", self.begin, "words", "Ctrl+Alt+A")
+        self.for_leads = (self.keep_button, self.drop, self.add)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(AUTOSAVE)
@@ -61,9 +63,8 @@ class SharedPassages(Place):
     def _lay_out(self) -> None:
         theme.named(self.title_field, "Title of the passage")
         self.title_field.setPlaceholderText("What it is called in the library; never sent")
-        add = pieces.button("New passage", self.begin, "words", "Ctrl+Alt+A")
         left = pieces.column(
-            "left", pieces.row(self.back, None), self.list, pieces.row(add, None), margin=8
+            "left", pieces.row(self.back, None), self.list, pieces.row(self.add, None), margin=8
         )
         left.setFixedWidth(230)
         head = QWidget()
