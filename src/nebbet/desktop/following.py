@@ -3,9 +3,10 @@
 import logging
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 
 from nebbet.core.errors import NebbetError
+from nebbet.desktop.kit.pause import after_pause
 from nebbet.library.catalogue import Catalogue
 from nebbet.post.entries import Registered
 
@@ -26,10 +27,7 @@ class Following(QObject):
         super().__init__(session)
         self._session = session
         self._watcher: Watcher | None = None
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(_SETTLED)
-        self._timer.timeout.connect(self._look)
+        self._timer = after_pause(self, _SETTLED, self._look)
         self._changed.connect(self._timer.start)
 
     def start(self) -> None:

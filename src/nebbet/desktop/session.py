@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from msgspec import Struct
 from msgspec.structs import replace
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 
 from nebbet.core import checks, dates, sums
 from nebbet.core.body import FILE, Body, files_of, render_email, render_plain, verbatim
@@ -24,6 +24,7 @@ from nebbet.core.records import Member
 from nebbet.desktop.following import Following
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
+from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.pictures import Pictures, image_address
 from nebbet.desktop.kit.speller import Speller
 from nebbet.library.catalogue import Catalogue, LibraryFile, Role
@@ -91,10 +92,7 @@ class Session(QObject):
         self._following = Following(self)
         self._unkept: dict[str, Letter] = {}
         self._on_the_way: set[str] = set()  # letters between the pile and the outbox
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(AUTOSAVE)
-        self._timer.timeout.connect(self.keep_now)
+        self._timer = after_pause(self, AUTOSAVE, self.keep_now)
         self._carried.connect(self._on_carried)
 
     # Beginning and end

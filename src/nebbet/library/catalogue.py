@@ -1,8 +1,8 @@
 """The library as everybody reads it: one frozen picture in memory."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import date, datetime
-from typing import Literal
+from typing import Any, Literal, TypeVar
 
 import msgspec
 from msgspec import Struct, field
@@ -30,6 +30,19 @@ class Shelf(Struct, frozen=True):
     name: str
     parent: str = ""
     owner: str = ""
+
+
+_Shelf = TypeVar("_Shelf", bound=Any)
+
+
+def parents_first(shelves: Iterable[_Shelf]) -> Iterator[_Shelf]:
+    """Shelves, or their rows, in an order in which each comes after the one that holds it."""
+    left, known = list(shelves), set()
+    while left:
+        ready = [s for s in left if not s.parent or s.parent in known] or left
+        yield from ready
+        known |= {shelf.id for shelf in ready}
+        left = [shelf for shelf in left if shelf.id not in known]
 
 
 class Template(Struct, frozen=True):

@@ -8,6 +8,7 @@ from sqlalchemy import Connection, Row, Table, func, insert, select
 
 from nebbet.core.errors import NebbetError
 from nebbet.library import schema
+from nebbet.library.catalogue import parents_first
 from nebbet.library.engine import explained
 from nebbet.library.store import Library
 
@@ -41,7 +42,7 @@ def _copy(reading: Connection, writing: Connection, table: Table) -> int:
     rows = reading.execution_options(yield_per=_AT_ONCE).execute(select(table))
     found: Iterable[Row[Any]] = rows
     if table is schema.shelf:
-        found = _parents_first(rows.all())
+        found = parents_first(rows.all())
     copied = 0
     for some in _chunks(found, _FILES_AT_ONCE if table is schema.file else _AT_ONCE):
         writing.execute(insert(table), [dict(row._mapping) for row in some])
@@ -53,13 +54,3 @@ def _chunks(rows: Iterable[Row[Any]], size: int) -> Iterator[list[Row[Any]]]:
     left = iter(rows)
     while some := list(islice(left, size)):
         yield some
-
-
-def _parents_first(rows: Iterable[Row[Any]]) -> Iterator[Row[Any]]:
-    """Shelves in an order in which each comes after the one that holds it."""
-    left, known = list(rows), {None}
-    while left:
-        ready = [row for row in left if row.parent in known]
-        yield from ready or left
-        known |= {row.id for row in ready or left}
-        left = [row for row in left if row.id not in known]

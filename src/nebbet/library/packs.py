@@ -5,7 +5,7 @@ import hashlib
 import re
 import zipfile
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from datetime import datetime
 from pathlib import Path
 
@@ -19,7 +19,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Fact, fold
 from nebbet.library import schema
-from nebbet.library.catalogue import Catalogue, LibraryFile, Shelf, State
+from nebbet.library.catalogue import Catalogue, LibraryFile, Shelf, State, parents_first
 from nebbet.library.disk import disk_explained
 from nebbet.library.editions import add_edition
 from nebbet.library.store import Library, keep_file, put_document
@@ -101,7 +101,7 @@ def write_pack(library: Library, catalogue: Catalogue, path: Path) -> int:
         {key: catalogue.frames[key] for key in sorted(catalogue.frames.keys() - BUILT_IN.keys())},
         tuple(catalogue.facts[key] for key in sorted(catalogue.facts)),
         {key: catalogue.files[key] for key in sorted(catalogue.files)},
-        {name: hashlib.sha256(data).hexdigest() for name, data in held.items()},
+        {name: _sha256(data) for name, data in held.items()},
     )
     text = msgspec.json.format(msgspec.json.encode(manifest), indent=1)
     part = path.with_name(f"{path.name}.part")
@@ -152,7 +152,7 @@ def _read(name: str, pack: zipfile.ZipFile) -> Pack:
         raise _refused(name, "it holds other files than its manifest says")
     data = {entry: pack.read(entry) for entry in held}
     for entry, content in data.items():
-        if hashlib.sha256(content).hexdigest() != manifest.hashes[entry]:
+        if _sha256(content) != manifest.hashes[entry]:
             raise _refused(name, f"{entry} is not what it was when the pack was made")
     files = {key: data.get(f"files/{key}") for key in manifest.files}
     if any(content is None or _sha256(content) != key for key, content in files.items()):
@@ -228,21 +228,12 @@ def _plural(what: str, count: int) -> str:
 def _take_shelves(connection: Connection, shelves: tuple[Shelf, ...]) -> Counter[str]:
     known = set(connection.scalars(select(schema.shelf.c.id)))
     done: Counter[str] = Counter()
-    for shelf in _parents_first(shelves):
+    for shelf in parents_first(shelves):
         done["shelf unchanged" if shelf.id in known else "shelf added"] += 1
         if shelf.id not in known:
             row = {"id": shelf.id, "name": shelf.name, "parent": shelf.parent or None}
             connection.execute(insert(schema.shelf).values(**row, position=shelves.index(shelf)))
     return done
-
-
-def _parents_first(shelves: tuple[Shelf, ...]) -> Iterator[Shelf]:
-    left, known = list(shelves), {""}
-    while left:
-        ready = [shelf for shelf in left if shelf.parent in known] or left
-        yield from ready
-        known |= {shelf.id for shelf in ready}
-        left = [shelf for shelf in left if shelf.id not in known]
 
 
 def _take_template(

@@ -2,7 +2,7 @@
 
 import msgspec
 from msgspec.structs import replace
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -22,6 +22,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, TemplateDraft
 from nebbet.core.placeholders import World
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import AUTOSAVE, Session
 from nebbet.desktop.shelves.copies import ConditionalCopies
@@ -76,10 +77,7 @@ class TemplateEditor(Place):
         self._proposal: Proposal | None = None
         self.note = self.using.note
         self.back = pieces.button("Back to the shelves (Esc)", self.leave)
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(AUTOSAVE)
-        self._timer.timeout.connect(self.keep_draft)
+        self._timer = after_pause(self, AUTOSAVE, self.keep_draft)
         self._lay_out()
         self._connect()
 

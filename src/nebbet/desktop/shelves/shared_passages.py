@@ -2,13 +2,14 @@
 
 import msgspec
 from msgspec.structs import replace
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from nebbet.core import letter as letters
 from nebbet.core.letter import Content, Passage
 from nebbet.core.placeholders import World
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import AUTOSAVE, Session
@@ -53,10 +54,7 @@ class SharedPassages(Place):
         self.back = pieces.button("Back (Esc)", self.leave)
         self.add = pieces.button("New passage", self.begin, "words", "Ctrl+Alt+A")
         self.for_leads = (self.keep_button, self.drop, self.add)
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(AUTOSAVE)
-        self._timer.timeout.connect(self.keep_draft)
+        self._timer = after_pause(self, AUTOSAVE, self.keep_draft)
         self._lay_out()
         self._connect()
 

@@ -1,6 +1,6 @@
 """Finished HTML as its source, with what it looks like beside it."""
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
@@ -17,6 +17,7 @@ from nebbet.core import inline
 from nebbet.core.body import Markup, clean_markup, render_plain
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.as_received import AsReceived
+from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.offer_list import OfferList, query_in
 from nebbet.desktop.shelves.template_edit import Names
@@ -116,10 +117,7 @@ class SourceView(QWidget):
         pieces.fill(
             QVBoxLayout(self), pieces.row(pieces.grow(self.note), self.plain), split, margin=8
         )
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(_PAUSE)
-        self._timer.timeout.connect(self.show_live)
+        self._timer = after_pause(self, _PAUSE, self.show_live)
         self.source.textChanged.connect(self._typed)
 
     def load(self, source: str) -> None:

@@ -1,0 +1,14 @@
+"""Doing something once, when what leads to it has paused."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, QTimer
+
+
+def after_pause(owner: QObject, milliseconds: int, act: Callable[[], object]) -> QTimer:
+    """A timer that does something so long after it was started last."""
+    timer = QTimer(owner)
+    timer.setSingleShot(True)
+    timer.setInterval(milliseconds)
+    timer.timeout.connect(act)
+    return timer
