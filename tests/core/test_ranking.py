@@ -18,14 +18,15 @@ ENTRIES = [
         ("REF AGR", ["refund"]),
         ("angstrom zo", ["zoe"]),
         ("Ångström", ["zoe"]),
-        ("fund", []),
+        ("fund", ["refund", "moved"]),
+        ("und", []),
         ("refund nothing", []),
         ("", ["refund", "moved", "zoe"]),
         ("  !?  ", ["refund", "moved", "zoe"]),
         ("host", ["zoe"]),
     ],
 )
-def test_every_word_must_begin_a_word(words: str, keys: list[str]) -> None:
+def test_every_typed_word_is_met(words: str, keys: list[str]) -> None:
     assert find(words, ENTRIES) == keys
 
 

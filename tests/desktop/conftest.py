@@ -175,9 +175,9 @@ def open_window(home: Home, now: Callable[[], datetime] | None = None) -> Window
 
 
 def wait_until_open(window: Window) -> None:
-    """Wait until the files are read."""
+    """Wait until the files are read, and what is in them can be found."""
     loop = QEventLoop()
-    window.session.opened.connect(loop.quit)
+    window.session.finds.ready.connect(loop.quit)
     window.session.not_opened.connect(loop.quit)
     loop.exec()
 

@@ -27,8 +27,8 @@ def test_a_fact_is_changed_once_and_said_everywhere(hand: Hand) -> None:
     page = facts(hand)
     at(page, "Claims, telephone")
     assert page.form.used.text() == (
-        "A change reaches 3 templates at once: Damage on the car deck: claim form, Claim "
-        "received, Claim settled."
+        "A change reaches 3 templates at once: Claim received, Claim settled, Damage on the car "
+        "deck: claim form."
     )
     assert page.form.name.isReadOnly()
     assert page.form.label.text() and page.form.label.cursorPosition() == 0  # shows its beginning

@@ -175,7 +175,7 @@ def test_pasting_elsewhere_keeps_structure_and_drops_the_look(letter: Hand) -> N
 
 def test_a_blank_of_several_lines(hand: Hand) -> None:
     hand.press("Alt+2")
-    hand.type("complaint")
+    hand.type("complaint first")
     hand.press("Return")
     hand.type("fonseca")
     hand.press("Return")

@@ -75,9 +75,9 @@ def test_a_template_is_pinned_retired_and_brought_back(hand: Hand) -> None:
     library = hand.window.library
     hand.press("Alt+2")
     hand.click_row(library.table, "Complaint")
-    hand.click(library.pane.pin_button)
+    hand.click(library.acts.pin_all)
     hand.until(lambda: template(hand, "complaint-first-answer").pinned)
-    hand.click(library.pane.retire_button)
+    hand.click(library.acts.retire_button)
     hand.until(lambda: template(hand, "complaint-first-answer").state == "retired")
     assert library.table.model().rowCount() == 39
     hand.until(lambda: "is retired" in hand.said)
@@ -106,7 +106,7 @@ def test_uses_are_shown_after_sending(hand: Hand) -> None:
 def test_a_new_shelf(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
     answer_question(monkeypatch, "Freight")
     hand.press("Alt+2")
-    hand.window.library.add_shelf()
+    hand.click(hand.window.library.view.add)
     hand.until(lambda: "Freight" in [s.name for s in hand.session.catalogue.shelves])
 
 

@@ -226,7 +226,7 @@ def test_a_colleague_proposes_and_sees_the_outcome(colleague: Hand, home: Home) 
     library = hand.window.library
     library.table.choose("damage-claim")
     QApplication.processEvents()
-    assert not library.pane.pin_button.isVisible() and not library.pane.retire_button.isVisible()
+    assert not library.acts.pin_all.isVisible() and not library.acts.retire_button.isVisible()
     library.edit("damage-claim")
     editor = library.editor
     assert editor.using.use_button.text() == "Propose"
@@ -287,11 +287,11 @@ def test_a_colleague_is_told_what_is_the_lead_s(colleague: Hand) -> None:
     hand = colleague
     hand.press("Alt+2")
     hand.window.library.table.choose("refund-agreed")
-    hand.press("Ctrl+P")
+    hand.press("Ctrl+Shift+P")
     hand.until(lambda: "that is for a lead to change" in hand.said)
     assert template(hand, "refund-agreed").pinned
     library = hand.window.library
-    assert not library.add.isVisible() and not library.new.isVisible()
+    assert not library.view.add.isVisible() and not library.take_files.isVisible()
     for keys in ("Ctrl+Shift+A", "Ctrl+Alt+B", "Ctrl+Alt+F"):
         hand.press(keys)
         page = library.at_hand()

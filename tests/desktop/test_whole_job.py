@@ -66,6 +66,7 @@ def test_with_the_keyboard_alone(hand: Hand) -> None:
     # And find it again in the register.
     hand.press("Alt+4")
     hand.type("LS-48211")
+    hand.until(lambda: hand.window.register.table.rowCount())
     hand.press("Return", "Return")
     view = hand.window.register.view
     hand.until(view.isVisible)
@@ -139,7 +140,7 @@ def test_somebody_who_is_not_in_the_contacts(hand: Hand) -> None:
     hand.type("Ada Byron <ada@engine.example>")
     hand.press("Return")
     hand.press("Ctrl+J")
-    hand.type("complaint")
+    hand.type("complaint first")
     hand.press("Return")
     rows = hand.window.letters.particulars.rows
     assert rows["recipient.firstname"].field.text() == "Ada"  # type: ignore[union-attr]

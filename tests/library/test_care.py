@@ -96,7 +96,7 @@ def test_a_missing_file_and_a_broken_file_are_said(path: Path) -> None:
         connection.execute(text("PRAGMA foreign_keys = OFF"))
     library.engine.dispose()
     raw = sqlite3.connect(path)
-    raw.execute("INSERT INTO template VALUES ('x', 'nowhere', 'X', 'draft', 0, 0)")
+    raw.execute("INSERT INTO template VALUES ('x', 'nowhere', 'X', 'draft', 0, 0, '', 0)")
     raw.commit()
     raw.close()
     assert "A row of template (2) refers to a shelf that is not there" in problems(library)

@@ -14,8 +14,9 @@ from nebbet.core.letter import Content, Enclosure, Texts
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import schema
-from nebbet.library.catalogue import Shelf, case_entries, contact_entries, template_entries
+from nebbet.library.catalogue import Shelf
 from nebbet.library.disk import LARGEST_FILE
+from nebbet.library.finding import make_finder
 from nebbet.library.store import Library
 from nebbet.post import register
 from nebbet.post.entries import Registered
@@ -111,13 +112,10 @@ def test_everything_is_found_by_what_people_know(
     save(shelved)
     shelved.put(hanna, case)
     catalogue = shelved.catalogue(NOW)
-    (template,) = template_entries(catalogue)
-    (contact,) = contact_entries(catalogue)
-    (matter,) = case_entries(catalogue)
-    assert "Hello" in template.texts
-    assert any("Salut" in words for words in template.texts)
-    assert case.number in contact.texts[3]
-    assert matter.texts[3] == hanna.name
+    finder = make_finder(catalogue, NOW)
+    assert finder.templates.find("hello") == finder.templates.find("salut") == ["t1"]
+    assert finder.contacts.find(case.number) == finder.contacts.find(hanna.name) == [hanna.id]
+    assert finder.cases.find(hanna.name) == finder.cases.find(case.title) == [case.id]
 
 
 # Files

@@ -28,11 +28,9 @@ from nebbet.library.catalogue import (
     Catalogue,
     Template,
     begin,
-    case_entries,
-    contact_entries,
-    template_entries,
 )
 from nebbet.library.disk import disk_explained
+from nebbet.library.finding import contact_entries, make_finder
 from nebbet.library.intake import take_in
 from nebbet.library.store import Library, open_library
 from nebbet.post import carrier, entries, personal, register
@@ -274,7 +272,7 @@ def _started(catalogue: Catalogue, template: str, to: str, about: str, lang: str
 def _template(catalogue: Catalogue, words: str) -> Template:
     if words in catalogue.templates:
         return catalogue.templates[words]
-    found = ranking.find(words, template_entries(catalogue))
+    found = make_finder(catalogue, _now()).templates.find(words)
     if not found:
         raise NebbetError(
             f"No template is called “{words}”", advice="nebbet find shows what there is"
@@ -323,20 +321,21 @@ def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
     library, _settings = _open()
     catalogue = library.catalogue(_now())
     wanted = " ".join(words)
+    finder = make_finder(catalogue, _now())
     sent = register.entries(library)
     by_id = {entry.message_id: entry for entry in sent}
     rows = [
         *(
             ("template", catalogue.templates[key].id, catalogue.templates[key].title)
-            for key in ranking.find(wanted, template_entries(catalogue))
+            for key in finder.templates.find(wanted)
         ),
         *(
             ("contact", catalogue.contacts[key].email, catalogue.contacts[key].name)
-            for key in ranking.find(wanted, contact_entries(catalogue))
+            for key in finder.contacts.find(wanted)
         ),
         *(
             ("case", catalogue.cases[key].number, catalogue.cases[key].title)
-            for key in ranking.find(wanted, case_entries(catalogue))
+            for key in finder.cases.find(wanted)
         ),
         *(
             ("sent", key, f"{by_id[key].name}: {by_id[key].subject}")

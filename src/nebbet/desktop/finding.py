@@ -1,10 +1,8 @@
 """The band's find field: templates, contacts, cases and register entries together."""
 
-from nebbet.core import ranking
 from nebbet.desktop import offers
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session import Session
-from nebbet.post.entries import find_entries
 
 _EACH = 6
 
@@ -13,11 +11,10 @@ def everything(session: Session, words: str) -> list[Choice]:
     """What the words find, in groups; keys are "kind:" and an id."""
     if not words.strip():
         return []
-    catalogue = session.catalogue
     found = {
-        "template": offers.templates(catalogue, words, retired=True),
-        "contact": offers.contacts(catalogue, words),
-        "case": offers.cases(catalogue, words),
+        "template": offers.templates(session, words, retired=True),
+        "contact": offers.contacts(session, words),
+        "case": offers.cases(session, words),
         "sent": _sent(session, words),
     }
     titles = {"template": "Templates", "contact": "Contacts", "case": "Cases", "sent": "Register"}
@@ -38,5 +35,5 @@ def _sent(session: Session, words: str) -> list[Choice]:
             by_key[key].subject,
             f"{by_key[key].sent.astimezone():%d %b %Y}",
         )
-        for key in ranking.find(words, find_entries(session.entries))
+        for key in session.finds.sent(words)[: offers.MOST]
     ]

@@ -45,10 +45,10 @@ class Following(QObject):
 
     def _look(self) -> None:
         session = self._session
-        now, known, listed = session.parts.now(), session.catalogue, session.entries
+        again, known, listed = session.reading(), session.catalogue, session.entries
 
         def read() -> tuple[Catalogue | None, list[Registered] | None]:
-            catalogue, entries = session.library.catalogue(now), session.stores.entries()
+            catalogue, entries = again(), session.stores.entries()
             return (
                 None if catalogue == known else catalogue,
                 None if entries == listed else entries,

@@ -3,19 +3,16 @@
 from nebbet.core import addresses, inline, ranking
 from nebbet.core.records import Contact, contact_for
 from nebbet.desktop.kit.picker import Choice
-from nebbet.library.catalogue import (
-    Catalogue,
-    Template,
-    case_entries,
-    contact_entries,
-    template_entries,
-)
+from nebbet.desktop.session import Session
+from nebbet.library.catalogue import Template
+
+MOST = 100  # of a kind: nobody reads further
 
 
-def contacts(catalogue: Catalogue, words: str) -> list[Choice]:
+def contacts(session: Session, words: str) -> list[Choice]:
     """Contacts by name, address, organisation or case number."""
-    found = ranking.find(words, contact_entries(catalogue))
-    return [contact_choice(catalogue.contacts[key]) for key in found]
+    known, found = session.catalogue.contacts, session.finds.contacts(words)
+    return [contact_choice(known[key]) for key in found[:MOST]]
 
 
 def contact_choice(contact: Contact) -> Choice:
@@ -28,13 +25,13 @@ def contact_choice(contact: Contact) -> Choice:
     )
 
 
-def cases(catalogue: Catalogue, words: str, contact: str = "") -> list[Choice]:
+def cases(session: Session, words: str, contact: str = "") -> list[Choice]:
     """Cases by number, matter or name; those of the contact come first."""
-    found = ranking.find(words, case_entries(catalogue))
+    catalogue, found = session.catalogue, session.finds.cases(words)
     if contact:
         found.sort(key=lambda key: catalogue.cases[key].contact != contact)
     choices = []
-    for key in found:
+    for key in found[:MOST]:
         case = catalogue.cases[key]
         owner = catalogue.contacts.get(case.contact)
         second = ", ".join(filter(None, (case.title, owner.name if owner else "")))
@@ -42,19 +39,30 @@ def cases(catalogue: Catalogue, words: str, contact: str = "") -> list[Choice]:
     return choices
 
 
-def templates(catalogue: Catalogue, words: str, *, retired: bool = False) -> list[Choice]:
-    """Templates by title, subject, shelf and text; only those in use, unless told otherwise."""
-    usable = {
-        t.id for t in catalogue.templates.values() if retired or (t.state == "in use" and t.edition)
-    }
-    entries = [entry for entry in template_entries(catalogue) if entry.key in usable]
+def templates(session: Session, words: str, *, retired: bool = False) -> list[Choice]:
+    """Templates by title, subject, shelf and text, each with what met the words; only those in
+    use, unless told otherwise."""
+    catalogue = session.catalogue
     shelves = {shelf.id: shelf.name for shelf in catalogue.shelves}
-    choices = []
-    for key in ranking.find(words, entries):
+    choices: list[Choice] = []
+    for key in session.finds.templates(words):
         template = catalogue.templates[key]
-        aside = "pinned" if template.pinned and not words else shelves.get(template.shelf, "")
-        choices.append(Choice(key, template.title, _subject(template), aside))
+        if len(choices) == MOST:
+            break
+        if retired or (template.state == "in use" and template.edition):
+            pinned = not words and session.is_pinned(template)
+            aside = "pinned" if pinned else shelves.get(template.shelf, "")
+            choices.append(Choice(key, template.title, _second(session, template, words), aside))
     return choices
+
+
+def _second(session: Session, template: Template, words: str) -> str:
+    """What of a template meets the words beside its title, or its subject."""
+    if words and not ranking.matched(words, template.title):
+        _what, shown, _spans = session.finds.where(template, words)
+        if shown:
+            return shown
+    return _subject(template)
 
 
 def free_contact(text: str, contact_id: str) -> Contact | None:

@@ -21,13 +21,14 @@ from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.placeholders import Particular, World
 from nebbet.core.records import Member
+from nebbet.desktop.finds import Finds
 from nebbet.desktop.following import Following
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.pictures import Pictures, image_address
 from nebbet.desktop.kit.speller import Speller
-from nebbet.library.catalogue import Catalogue, LibraryFile, Role
+from nebbet.library.catalogue import Catalogue, LibraryFile, Role, Template, seen_by
 from nebbet.library.disk import disk_explained, refuse_large
 from nebbet.post.entries import Registered, entry_for
 from nebbet.post.home import Home
@@ -80,6 +81,7 @@ class Session(QObject):
         self.outbox: list[Queued] = []
         self.entries: list[Registered] = []
         self.drafts: dict[str, bytes] = {}
+        self.pinned: frozenset[str] = frozenset()
         self._answers: dict[str, dict[str, str]] = {}
         self.operations = Operations(self)
         self.network = Operations(self)
@@ -90,6 +92,7 @@ class Session(QObject):
         self._stores: Stores | None = None
         self._carrier: Carrier | None = None
         self._following = Following(self)
+        self.finds = Finds(self)
         self._unkept: dict[str, Letter] = {}
         self._on_the_way: set[str] = set()  # letters between the pile and the outbox
         self._timer = after_pause(self, AUTOSAVE, self.keep_now)
@@ -112,9 +115,10 @@ class Session(QObject):
         from nebbet.post.carrier import Carrier
 
         self.letters = found.letters | self.letters  # one begun before the files were open stays
-        self.drafts, self.catalogue = found.drafts, found.catalogue
+        self.drafts = found.drafts
+        self.catalogue = seen_by(found.catalogue, self.settings.member)
         self.entries, self.outbox = found.entries, found.outbox
-        self._answers = found.answers
+        self._answers, self.pinned = found.answers, found.pinned
         self._tell_start(found.recovered, found.broken)
         self._carrier = Carrier(self._office(), self._carried.emit)
         self._carrier.start()
@@ -182,6 +186,7 @@ class Session(QObject):
         self.operations.finish()
         self.network.finish()
         self.picture_loads.finish()
+        self.finds.finish()
         if self._stores:
             self._stores.close()
 
@@ -207,6 +212,17 @@ class Session(QObject):
     def my_id(self) -> str:
         """The id of the person at the keyboard, empty where the library does not know them."""
         return self.me.id if self.me else ""
+
+    def others_editing(self, template: str) -> str:
+        """Who else has a template open in the editor, as a sentence; empty for nobody."""
+        names = [
+            self.catalogue.members[key].name
+            for key in self.catalogue.editing.get(template, ())
+            if key != self.my_id and key in self.catalogue.members
+        ]
+        if not names:
+            return ""
+        return f"{' and '.join(names)} {'is' if len(names) == 1 else 'are'} editing this."
 
     def world_for(self, letter: Letter) -> World:
         """What the values of a letter can come from, now."""
@@ -434,13 +450,19 @@ class Session(QObject):
 
     def refresh_catalogue(self) -> None:
         """Read the library again."""
-        now = self.parts.now()
+        read = self.reading()
 
         def done(catalogue: Catalogue) -> None:
             self.catalogue = catalogue
             self.catalogue_changed.emit()
 
-        self.operations.run(lambda: self.library.catalogue(now), done, self.voice.fail)
+        self.operations.run(read, done, self.voice.fail)
+
+    def reading(self) -> Callable[[], Catalogue]:
+        """What reads the library again, for the background: as the person at the keyboard sees
+        it, and only what is not known yet."""
+        now, known, me = self.parts.now(), self.catalogue, self.settings.member
+        return lambda: seen_by(self.library.catalogue(now, known), me)
 
     def change_library(
         self,
@@ -534,6 +556,18 @@ class Session(QObject):
         files = {enclosure.file: made, **self.catalogue.files}
         self.catalogue = replace(self.catalogue, files=files)
         done(enclosure)
+
+    def is_pinned(self, template: Template) -> bool:
+        """Whether a template is pinned, by a lead for all or by the person for themselves."""
+        return template.pinned or template.id in self.pinned
+
+    def pin(self, templates: list[str], pinned: bool) -> None:
+        """Pin templates for the person at the keyboard, or take their pins away."""
+        changed = frozenset(templates)
+        self.pinned = self.pinned | changed if pinned else self.pinned - changed
+        keep = partial(self.stores.set_pinned, templates, pinned)
+        self.operations.run(keep, _nothing, self.voice.fail)
+        self.catalogue_changed.emit()
 
     def keep_word(self, word: str) -> None:
         """Let the whole team's spelling take a word."""

@@ -14,7 +14,6 @@ from nebbet.core.dates import WorkingCalendar, zone_of
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Letter, Passage, Texts, included, passages_in, start, uses
 from nebbet.core.placeholders import World, implied
-from nebbet.core.ranking import Entry
 from nebbet.core.records import Case, Contact, Fact, Member, case_fields, fold
 
 USAGE_WEEKS = 12
@@ -46,7 +45,8 @@ def parents_first(shelves: Iterable[_Shelf]) -> Iterator[_Shelf]:
 
 
 class Template(Struct, frozen=True):
-    """A template with the edition in use (number 0 before the first one)."""
+    """A template with the edition in use (number 0 before the first one). origin is the template
+    that it is somebody's own version of, origin_edition that one's edition it was taken from."""
 
     id: str
     shelf: str
@@ -58,11 +58,23 @@ class Template(Struct, frozen=True):
     author: str = ""
     made: datetime | None = None
     note: str = ""
+    origin: str = ""
+    origin_edition: int = 0
 
     @property
     def first_text(self) -> Texts:
         """The text in the original language."""
         return next(iter(self.content.texts.values()))
+
+
+class Copied(Struct, frozen=True):
+    """A template to be copied: which, as what, under which title; own says that the copy is
+    somebody's own version, which remembers where it comes from."""
+
+    source: str
+    id: str
+    title: str
+    own: bool = False
 
 
 Role = Literal["lead", "colleague", "reader"]
@@ -123,7 +135,8 @@ class LibraryFile(Struct, frozen=True):
 class Catalogue(Struct, frozen=True):
     """Everything a window shows, read once and replaced whole when something changes.
 
-    files are by SHA-256; words are those that the team's spelling takes.
+    files are by SHA-256; words are those that the team's spelling takes; editing says which members
+    have a template open in the editor.
     """
 
     shelves: tuple[Shelf, ...] = ()
@@ -139,6 +152,7 @@ class Catalogue(Struct, frozen=True):
     usage: Mapping[str, Usage] = field(default_factory=dict)
     calendar: WorkingCalendar = WorkingCalendar()
     proposals: Mapping[str, Proposal] = field(default_factory=dict)
+    editing: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
     def frame(self, name: str) -> Frame:
         """The frame of that id, or the plain one."""
@@ -192,6 +206,38 @@ class Catalogue(Struct, frozen=True):
             sender=sender,
             facts=self.facts,
         )
+
+
+def own_shelf(member: str) -> Shelf:
+    """The private shelf of a member; it is put up when something is first to stand on it."""
+    return Shelf(f"own-{member}"[:64], "My shelf", owner=member)
+
+
+def private_to(catalogue: Catalogue, shelf: str) -> str:
+    """The member whose private shelf a shelf is, or is on; empty for everybody's."""
+    by_id = {found.id: found for found in catalogue.shelves}
+    for _ in by_id:
+        found = by_id.get(shelf)
+        if found is None or found.owner:
+            return found.owner if found else ""
+        shelf = found.parent
+    return ""
+
+
+def seen_by(catalogue: Catalogue, member: str) -> Catalogue:
+    """The catalogue without what is on the private shelves of others."""
+    hidden = {
+        shelf.id
+        for shelf in catalogue.shelves
+        if private_to(catalogue, shelf.id) not in ("", member)
+    }
+    if not hidden:
+        return catalogue
+    return replace(
+        catalogue,
+        shelves=tuple(shelf for shelf in catalogue.shelves if shelf.id not in hidden),
+        templates={k: t for k, t in catalogue.templates.items() if t.shelf not in hidden},
+    )
 
 
 def begin(
@@ -266,44 +312,3 @@ def passage_users(catalogue: Catalogue, passage: str) -> list[Template]:
 def frame_users(catalogue: Catalogue, frame: str) -> list[Template]:
     """The templates that stand in a frame."""
     return [t for t in catalogue.templates.values() if t.content.frame == frame]
-
-
-def template_entries(catalogue: Catalogue) -> list[Entry]:
-    """What templates are found by; pinned ones first, retired ones last."""
-    shelves = {shelf.id: shelf.name for shelf in catalogue.shelves}
-    ordered = sorted(
-        catalogue.templates.values(),
-        key=lambda t: (t.state == "retired", not t.pinned, t.title.casefold()),
-    )
-    return [
-        Entry(
-            t.id,
-            (
-                t.title,
-                " ".join(texts.subject for texts in t.content.texts.values()),
-                shelves.get(t.shelf, ""),
-                " ".join(texts.body for texts in t.content.texts.values()),
-            ),
-        )
-        for t in ordered
-    ]
-
-
-def contact_entries(catalogue: Catalogue) -> list[Entry]:
-    """What contacts are found by: name, address, organisation, case numbers."""
-    numbers: dict[str, list[str]] = {}
-    for case in catalogue.cases.values():
-        numbers.setdefault(case.contact, []).append(case.number)
-    return [
-        Entry(c.id, (c.name, c.email, c.organisation, " ".join(numbers.get(c.id, ()))))
-        for c in catalogue.contacts.values()
-    ]
-
-
-def case_entries(catalogue: Catalogue) -> list[Entry]:
-    """What cases are found by: number, title, kind, the contact's name."""
-    names = {c.id: c.name for c in catalogue.contacts.values()}
-    return [
-        Entry(c.id, (c.number, c.title, c.kind, names.get(c.contact, "")))
-        for c in catalogue.cases.values()
-    ]

@@ -5,6 +5,7 @@ from datetime import datetime
 import msgspec
 from sqlalchemy import Connection, insert, select, update
 
+from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content
 from nebbet.library import schema
 from nebbet.library.catalogue import MovedOn
@@ -50,3 +51,17 @@ def _next_number(connection: Connection, template: str, based_on: int | None) ->
     if based_on is not None and last != based_on:
         raise MovedOn(last)
     return last + 1
+
+
+def content_of(connection: Connection, template: str) -> tuple[int, Content]:
+    """The number and content of a template's edition in use. Raises NebbetError without one."""
+    t, e = schema.template.c, schema.edition.c
+    in_use = (e.template == t.id) & (e.number == t.edition)
+    row = connection.execute(select(e.number, e.content).where(in_use, t.id == template)).first()
+    if row is None:
+        raise NebbetError(
+            "A template without an edition cannot be copied",
+            kept="Nothing was changed",
+            advice="Put it in use first",
+        )
+    return row[0], msgspec.json.decode(row[1], type=Content)

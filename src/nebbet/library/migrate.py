@@ -10,8 +10,8 @@ from sqlalchemy import Connection, Engine, inspect, text
 
 from nebbet.core.errors import NebbetError
 
-NEWEST = "0003"
-REVISIONS = ("0001", "0002", NEWEST)
+NEWEST = "0004"
+REVISIONS = ("0001", "0002", "0003", NEWEST)
 _MAGIC = b"SQLite format 3\x00"
 
 Found = Literal["nothing", "current", "older"]

@@ -5,7 +5,7 @@ from datetime import date, datetime, timedelta
 from typing import Any, TypeVar
 
 import msgspec
-from sqlalchemy import Connection, RowMapping, Table, select
+from sqlalchemy import Connection, RowMapping, Table, func, select
 
 from nebbet.core.body import BUILT_IN, Frame
 from nebbet.core.dates import WorkingCalendar
@@ -32,6 +32,8 @@ RECORDS: Mapping[type, tuple[Table, str]] = {
 }
 # How long a proposal that was decided on is still told.
 TOLD_FOR = timedelta(days=90)
+# How long somebody who is not heard of any more counts as editing.
+PRESENT_FOR = timedelta(seconds=90)
 
 
 class KeptCalendar(msgspec.Struct, frozen=True):
@@ -43,11 +45,14 @@ class KeptCalendar(msgspec.Struct, frozen=True):
     zone: str = ""
 
 
-def read_catalogue(connection: Connection, now: datetime) -> Catalogue:
-    """Everything but the files' contents."""
+def read_catalogue(
+    connection: Connection, now: datetime, known: Catalogue | None = None
+) -> Catalogue:
+    """Everything but the files' contents. Texts that a known catalogue holds are not read again:
+    an edition never changes."""
     return Catalogue(
         shelves=_shelves(connection),
-        templates=_templates(connection),
+        templates=_templates(connection, known.templates if known else {}),
         members=_records(connection, Member),
         contacts=_records(connection, Contact),
         cases=_records(connection, Case),
@@ -59,7 +64,18 @@ def read_catalogue(connection: Connection, now: datetime) -> Catalogue:
         usage=_usage(connection, now),
         calendar=_calendar(connection),
         proposals=_proposals(connection, now),
+        editing=_editing(connection, now),
     )
+
+
+def _editing(connection: Connection, now: datetime) -> dict[str, tuple[str, ...]]:
+    """Who was heard of at a template's editor not long ago."""
+    table = schema.presence.c
+    lately = select(table.template, table.member).where(table.seen >= now - PRESENT_FOR)
+    found: dict[str, tuple[str, ...]] = {}
+    for template, member in connection.execute(lately.order_by(table.template, table.member)):
+        found[template] = (*found.get(template, ()), member)
+    return found
 
 
 def _proposals(connection: Connection, now: datetime) -> dict[str, Proposal]:
@@ -132,11 +148,38 @@ def template_query(joined: Any) -> Any:
     ).select_from(schema.template.outerjoin(schema.edition, joined))
 
 
-def _templates(connection: Connection) -> dict[str, Template]:
+def _templates(connection: Connection, known: Mapping[str, Template]) -> dict[str, Template]:
     t, e = schema.template, schema.edition
-    in_use = (e.c.template == t.c.id) & (e.c.number == t.c.edition)
-    rows = connection.execute(template_query(in_use)).mappings()
-    return {row["id"]: template_of(row) for row in rows}
+    rows = [*connection.execute(select(t).order_by(t.c.id)).mappings()]
+    found = {
+        row["id"]: _again(held, row)
+        for row in rows
+        if (held := known.get(row["id"])) and held.edition == row["edition"]
+    }
+    missing = [row["id"] for row in rows if row["id"] not in found]
+    in_use = template_query((e.c.template == t.c.id) & (e.c.number == t.c.edition))
+    wholes = [in_use] if len(missing) == len(rows) else _of_some(in_use, missing)
+    for statement in wholes:
+        for row in connection.execute(statement).mappings():
+            found[row["id"]] = template_of(row)
+    return {row["id"]: found[row["id"]] for row in rows if row["id"] in found}
+
+
+_BESIDE = ("shelf", "title", "state", "pinned", "origin", "origin_edition")
+
+
+def _again(held: Template, row: RowMapping) -> Template:
+    """A template that is known, with what may be another now beside its edition."""
+    values = {name: row[name] for name in _BESIDE}
+    if all(getattr(held, name) == value for name, value in values.items()):
+        return held
+    return msgspec.structs.replace(held, **values)
+
+
+def _of_some(query: Any, keys: list[str], size: int = 500) -> Iterable[Any]:
+    """The query for some templates, in portions: a database takes only so many keys at once."""
+    for start in range(0, len(keys), size):
+        yield query.where(schema.template.c.id.in_(keys[start : start + size]))
 
 
 def template_of(row: RowMapping) -> Template:
@@ -153,16 +196,19 @@ def template_of(row: RowMapping) -> Template:
         author=row["author"] or "",
         made=row["made"],
         note=row["note"] or "",
+        origin=row["origin"],
+        origin_edition=row["origin_edition"],
     )
 
 
 def _usage(connection: Connection, now: datetime) -> dict[str, Usage]:
-    table = schema.register
-    rows = connection.execute(select(table.c.template, table.c.sent).order_by(table.c.sent))
-    last: dict[str, datetime] = {}
+    table = schema.register.c
+    newest = select(table.template, func.max(table.sent)).group_by(table.template)
+    last = {row[0]: row[1] for row in connection.execute(newest)}
     weeks: dict[str, list[int]] = {}
-    for template, sent in rows:
-        last[template] = sent
+    since = now - timedelta(weeks=USAGE_WEEKS)
+    lately = select(table.template, table.sent).where(table.sent > since)
+    for template, sent in connection.execute(lately):
         ago = max((now - sent) // timedelta(weeks=1), 0)
         if ago < USAGE_WEEKS:
             weeks.setdefault(template, [0] * USAGE_WEEKS)[-1 - ago] += 1

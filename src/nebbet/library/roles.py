@@ -59,6 +59,10 @@ _POLICIES: dict[str, list[_Policy]] = {
         ("kept", "ALL", "nebbet_leads()", "nebbet_leads()"),
         ("words", "ALL", "name = 'words'", "name = 'words'"),
     ],
+    "presence": [
+        ("seen", "SELECT", "true", ""),
+        ("own", "ALL", "member = nebbet_member()", "member = nebbet_member()"),
+    ],
     "register": [
         ("seen", "SELECT", "true", ""),
         ("sent", "INSERT", "", "nebbet_leads() OR sender = nebbet_member()"),
@@ -67,17 +71,17 @@ _POLICIES: dict[str, list[_Policy]] = {
 _GRANTS = {
     "lead": [
         "SELECT, INSERT, UPDATE, DELETE ON setting, member, shelf, template, passage, frame, fact, "
-        "contact, case_, proposal",
-        "SELECT, INSERT ON edition, register",
-        "SELECT, INSERT, UPDATE (valid_until, name) ON file",
+        "contact, case_, proposal, presence",
+        "SELECT, INSERT ON edition, register, former",
+        "SELECT, INSERT, DELETE, UPDATE (valid_until, name) ON file",
     ],
     "colleague": [
-        "SELECT, INSERT, UPDATE, DELETE ON shelf, template",
+        "SELECT, INSERT, UPDATE, DELETE ON shelf, template, presence",
         "SELECT, INSERT ON edition, register, file",
         "SELECT, INSERT, UPDATE ON proposal, contact, case_",
         "SELECT, UPDATE ON member",
         "SELECT, INSERT, UPDATE, DELETE ON setting",
-        "SELECT ON passage, frame, fact",
+        "SELECT ON passage, frame, fact, former",
     ],
 }
 

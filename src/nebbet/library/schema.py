@@ -76,6 +76,8 @@ template = Table(
     Column("state", String(16), nullable=False),
     Column("pinned", Boolean, nullable=False, default=False),
     Column("edition", Integer, nullable=False, default=0),
+    Column("origin", String(64), nullable=False, default=""),
+    Column("origin_edition", Integer, nullable=False, default=0),
 )
 
 edition = Table(
@@ -139,6 +141,29 @@ proposal = Table(
     Column("decider", ForeignKey("member.id")),
     Column("decided", Moment),
     Index("proposal_state", "state"),
+)
+
+# Every state that a fact, a passage or a frame had; a row never changes.
+former = Table(
+    "former",
+    metadata,
+    Column("kind", String(16), nullable=False),
+    Column("key", String(64), nullable=False),
+    Column("number", Integer, nullable=False),
+    Column("data", Text, nullable=False),
+    Column("author", ForeignKey("member.id")),
+    Column("made", Moment, nullable=False),
+    PrimaryKeyConstraint("kind", "key", "number"),
+)
+
+# Who has a template open in the editor, and when that was last heard of.
+presence = Table(
+    "presence",
+    metadata,
+    Column("template", String(64), nullable=False),
+    Column("member", ForeignKey("member.id"), nullable=False),
+    Column("seen", Moment, nullable=False),
+    PrimaryKeyConstraint("template", "member"),
 )
 
 contact = Table(

@@ -15,7 +15,8 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import migrate, schema
-from nebbet.library.catalogue import Catalogue, LibraryFile, Role, Shelf, State, Template
+from nebbet.library.arranging import Arranging
+from nebbet.library.catalogue import Catalogue, LibraryFile, Role, Template
 from nebbet.library.disk import refuse_large
 from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained, sqlite_engine
@@ -60,7 +61,7 @@ def open_library(where: Path | str, role: Role | None = None) -> "Library":
             raise
 
 
-class Library(Proposing):
+class Library(Proposing, Arranging):
     """One open library, and what the person at the keyboard may do in it."""
 
     def __init__(self, engine: Engine, role: Role = "lead") -> None:
@@ -92,10 +93,10 @@ class Library(Proposing):
 
     # Reading
 
-    def catalogue(self, now: datetime) -> Catalogue:
-        """Read everything but the files' contents."""
+    def catalogue(self, now: datetime, known: Catalogue | None = None) -> Catalogue:
+        """Read everything but the files' contents, and what a known catalogue does not hold."""
         with explained("The library cannot be read"), self.engine.connect() as connection:
-            return read_catalogue(connection, now)
+            return read_catalogue(connection, now, known)
 
     def editions(self, template: str) -> list[Template]:
         """Every edition of a template, newest first, each as the template it made."""
@@ -184,22 +185,11 @@ class Library(Proposing):
         with self.writing("The frame cannot be removed") as connection:
             connection.execute(delete(schema.frame).where(schema.frame.c.id == frame_id))
 
-    def add_shelf(self, shelf: Shelf, position: int = 0) -> None:
-        """Put up a shelf."""
-        row = {
-            "id": shelf.id,
-            "name": shelf.name,
-            "parent": shelf.parent or None,
-            "owner": shelf.owner or None,
-        }
-        with self.writing("The shelf cannot be put up") as connection:
-            connection.execute(insert(schema.shelf).values(**row, position=position))
-
     def add_template(self, template_id: str, shelf: str, title: str) -> None:
         """Start a template, as a draft with no edition yet."""
         row = {"id": template_id, "shelf": shelf, "title": title, "state": "draft"}
         with self.writing("The template cannot be started", leads=False) as connection:
-            self._may_fill(connection, shelf)
+            self.may_fill(connection, shelf)
             connection.execute(insert(schema.template).values(**row, pinned=False, edition=0))
 
     def save_edition(
@@ -220,7 +210,7 @@ class Library(Proposing):
         """
         kept = "Your text is still on the page"
         with self.writing("The edition cannot be saved", kept, leads=False) as connection:
-            self._may_change(connection, template)
+            self.may_change(connection, template)
             return add_edition(
                 connection,
                 template,
@@ -230,37 +220,6 @@ class Library(Proposing):
                 note=note,
                 made=made,
                 based_on=based_on,
-            )
-
-    def set_template(
-        self,
-        template: str,
-        *,
-        state: State | None = None,
-        pinned: bool | None = None,
-        shelf: str | None = None,
-    ) -> None:
-        """Change a template's state, pin or shelf; None leaves a value as it is."""
-        values = {"state": state, "pinned": pinned, "shelf": shelf}
-        change = {name: value for name, value in values.items() if value is not None}
-        with self.writing("The template cannot be changed", leads=False) as connection:
-            self._may_change(connection, template)
-            connection.execute(
-                update(schema.template).where(schema.template.c.id == template).values(change)
-            )
-
-    def _may_change(self, connection: Connection, template: str) -> None:
-        shelf = select(schema.template.c.shelf).where(schema.template.c.id == template)
-        self._may_fill(connection, connection.scalar(shelf) or "")
-
-    def _may_fill(self, connection: Connection, shelf: str) -> None:
-        """Raise NebbetError where a shelf is everybody's and the person no lead."""
-        owner = select(schema.shelf.c.owner).where(schema.shelf.c.id == shelf)
-        if self.role != "lead" and connection.scalar(owner) is None:
-            raise NebbetError(
-                "This template is the team's: that is for a lead to change",
-                kept="Nothing was changed",
-                advice="Propose it instead",
             )
 
 

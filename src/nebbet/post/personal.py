@@ -1,5 +1,6 @@
 """The person's own file: open letters and the outbox."""
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from sqlalchemy import (
@@ -51,6 +52,8 @@ answer_table = Table(
     Column("name", String(120), primary_key=True),
     Column("text", Text, nullable=False),
 )
+
+pin_table = Table("pin", metadata, Column("template", String(64), primary_key=True))
 
 outbox_table = Table(
     "outbox",
@@ -147,6 +150,21 @@ def answers(engine: Engine) -> dict[str, dict[str, str]]:
         for template, name, text in connection.execute(select(answer_table)):
             found.setdefault(template, {})[name] = text
     return found
+
+
+def set_pinned(engine: Engine, templates: Iterable[str], pinned: bool) -> None:
+    """Pin templates for oneself, or take their pins away."""
+    with explained("The pin cannot be kept"), engine.begin() as connection:
+        for template in templates:
+            connection.execute(delete(pin_table).where(pin_table.c.template == template))
+            if pinned:
+                connection.execute(insert(pin_table).values(template=template))
+
+
+def pins(engine: Engine) -> frozenset[str]:
+    """The templates that the person has pinned for themselves."""
+    with explained("Your pins cannot be read"), engine.connect() as connection:
+        return frozenset(connection.scalars(select(pin_table.c.template)))
 
 
 def drafts(engine: Engine) -> dict[str, bytes]:

@@ -31,6 +31,7 @@ class AtStart(Struct, frozen=True):
     entries: list[Registered]
     outbox: list[Queued]
     answers: dict[str, dict[str, str]]
+    pinned: frozenset[str]
     recovered: int
     broken: int
 
@@ -53,6 +54,7 @@ class Stores(Struct, frozen=True):
             entries=self.entries(),
             outbox=self.queued(),
             answers=personal.answers(self.personal),
+            pinned=personal.pins(self.personal),
             recovered=recovered,
             broken=broken,
         )
@@ -73,6 +75,10 @@ class Stores(Struct, frozen=True):
     def keep_draft(self, template: str, data: bytes | None) -> None:
         """Keep an unsaved state of a template, or forget it."""
         personal.keep_draft(self.personal, template, data)
+
+    def set_pinned(self, templates: Iterable[str], pinned: bool) -> None:
+        """Pin templates for oneself, or take their pins away."""
+        personal.set_pinned(self.personal, templates, pinned)
 
     def keep_answers(self, letter: Letter) -> dict[str, str]:
         """Keep the answers that a letter's template asks to remember."""

@@ -97,6 +97,9 @@ def compare(
     made += _lists(old, new, file)
     made.append(Section("Frame", (_line(old.frame, new.frame),)))
     made.append(Section("Public holidays", (_line(old.calendar, new.calendar),)))
+    made.append(Section("Kinds of case", (_line(", ".join(old.kinds), ", ".join(new.kinds)),)))
+    words = (", ".join(old.keywords), ", ".join(new.keywords))
+    made.append(Section("Keywords", (_line(*words),)))
     return tuple(section for section in made if any(row.changed for row in section.rows))
 
 

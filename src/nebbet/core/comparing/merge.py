@@ -50,6 +50,8 @@ def merge(base: TemplateDraft, mine: TemplateDraft, theirs: TemplateDraft) -> Me
         enclosures=_keyed("an enclosure", contents, _by_file, one),
         frame=one("the frame", _each(contents, "frame")),
         calendar=one("the public holidays", _each(contents, "calendar")),
+        kinds=_listed([content.kinds for content in contents]),
+        keywords=_listed([content.keywords for content in contents]),
     )
     title = one("the title", (base.title, mine.title, theirs.title))
     shelf = one("the shelf", (base.shelf, mine.shelf, theirs.shelf))
@@ -59,6 +61,13 @@ def merge(base: TemplateDraft, mine: TemplateDraft, theirs: TemplateDraft) -> Me
 def _each(values: Iterable[object], name: str) -> tuple[str, str, str]:
     was, my, their = (getattr(value, name) for value in values)
     return was, my, their
+
+
+def _listed(sides: Sequence[tuple[str, ...]]) -> tuple[str, ...]:
+    """Words of which each side may have added and taken away some: these never clash."""
+    was, my, their = sides
+    kept = [word for word in my if word in their or word not in was]
+    return (*kept, *(word for word in their if word not in was and word not in my))
 
 
 _Choose = Callable[[str, tuple[Any, Any, Any]], Any]

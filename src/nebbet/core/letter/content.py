@@ -77,7 +77,7 @@ class Content(Struct, frozen=True, omit_defaults=True):
     """The whole of an edition. texts are by language code, the original first.
 
     calendar is the code of the public holidays that its date rules count with, where those are
-    not the team's own.
+    not the team's own. kinds are the kinds of case it is for, keywords what else it is found by.
     """
 
     texts: dict[str, Texts] = field(default_factory=lambda: {"en_GB": Texts()})
@@ -86,6 +86,8 @@ class Content(Struct, frozen=True, omit_defaults=True):
     enclosures: tuple[Enclosure, ...] = ()
     frame: str = ""
     calendar: str = ""
+    kinds: tuple[str, ...] = ()
+    keywords: tuple[str, ...] = ()
 
 
 class TemplateDraft(Struct, frozen=True):

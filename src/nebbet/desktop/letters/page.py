@@ -303,7 +303,7 @@ class LettersPage(Place):
 
     def _offer_cases(self, words: str) -> list[Choice]:
         recipient = self.model.letter.recipient if self.model.letter else None
-        return offers.cases(self._session.catalogue, words, recipient.id if recipient else "")
+        return offers.cases(self._session, words, recipient.id if recipient else "")
 
     def _pick_case(self, key: str) -> None:
         self.model.set_case(self._session.catalogue.cases[key])

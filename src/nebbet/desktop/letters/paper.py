@@ -139,7 +139,7 @@ class LetterPaper(QWidget):
     # Choosing the recipient
 
     def _offer(self, words: str) -> list[Choice]:
-        return offers.contacts(self._session.catalogue, words)
+        return offers.contacts(self._session, words)
 
     def _pick(self, key: str) -> None:
         self.to.setModified(False)

@@ -71,7 +71,7 @@ class PullBox(QFrame):
         self.field.setFocus()
 
     def _find(self, words: str) -> None:
-        self.list.show_choices(offers.templates(self._session.catalogue, words))
+        self.list.show_choices(offers.templates(self._session, words))
         self.list.choose_first()
         if not self.list.count():
             self._subject.setText("No template has all of these words.")

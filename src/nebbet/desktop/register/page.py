@@ -13,14 +13,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nebbet.core import ranking
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.reading import open_message
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
-from nebbet.post.entries import Registered, find_entries
+from nebbet.post.entries import Registered
 
 _COLUMNS = ("Sent", "To", "Case", "Template", "Subject", "From")
 MOST_ROWS = 500
@@ -75,6 +74,7 @@ class RegisterPage(Place):
         self.table.doubleClicked.connect(lambda _index: self.open_current())
         self.view.failed.connect(self._session.voice.fail)
         self._session.register_changed.connect(self.refresh)
+        self._session.finds.ready.connect(self.refresh)
         self.add_key("Open the message", "Return", self._return)
         self.add_key("Find in the register", "Ctrl+L", self.find_field.setFocus)
 
@@ -85,7 +85,7 @@ class RegisterPage(Place):
         """Show the register as it is now."""
         entries = self._session.entries
         by_key = {entry.message_id: entry for entry in entries}
-        found = ranking.find(self.find_field.text(), find_entries(entries))
+        found = self._session.finds.sent(self.find_field.text())
         # Finding ranks; a register is read by time.
         self._rows = sorted((by_key[key] for key in found), key=lambda e: e.sent, reverse=True)
         shown = self._rows[:MOST_ROWS]

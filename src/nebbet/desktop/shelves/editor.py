@@ -27,6 +27,7 @@ from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import AUTOSAVE, Session
 from nebbet.desktop.shelves.copies import ConditionalCopies
 from nebbet.desktop.shelves.enclosures import Enclosures
+from nebbet.desktop.shelves.found_by import FoundBy
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.manuscript import LINES, Manuscript
 from nebbet.desktop.shelves.putting_in_use import PuttingInUse
@@ -69,6 +70,7 @@ class TemplateEditor(Place):
         self.condition = self.manuscript.condition
         self.enclosures = Enclosures(session, self.ledger)
         self.copies = ConditionalCopies(self.ledger)
+        self.found_by = FoundBy(lambda: (c.kind for c in session.catalogue.cases.values()))
         self.calendar = QLineEdit()
         self.year = YearView()
         self.trial = TryIt(session)
@@ -105,6 +107,7 @@ class TemplateEditor(Place):
             self.ledger,
             self.copies,
             self.enclosures,
+            self.found_by,
             self._working_days(),
             None,
             spacing=14,
@@ -142,6 +145,7 @@ class TemplateEditor(Place):
         self.ledger.renamed.connect(self._renamed)
         self.enclosures.changed.connect(self._edited)
         self.copies.changed.connect(self._edited)
+        self.found_by.changed.connect(self._edited)
         self.calendar.textEdited.connect(self._other_calendar)
         self.ledger.form.year.connect(self.see_year)
         self.ledger.form.example.connect(self._other_example)
@@ -225,6 +229,7 @@ class TemplateEditor(Place):
         self.ledger.show_uses(letters.uses(content))
         self.enclosures.show_enclosures(content.enclosures)
         self.copies.show_copies(content.copies.conditional)
+        self.found_by.show_words(content.kinds, content.keywords)
         self.manuscript.show_content(content, language)
 
     def _other_frame(self) -> None:
@@ -404,6 +409,8 @@ class TemplateEditor(Place):
             enclosures=tuple(self.enclosures.enclosures),
             frame=self._frame_id(),
             calendar=self.calendar.text().strip(),
+            kinds=self.found_by.kinds,
+            keywords=self.found_by.keywords,
         )
 
     def _draft(self) -> TemplateDraft:
@@ -438,7 +445,8 @@ class TemplateEditor(Place):
         number = template.edition if template else 0
         said = f"Edition {number} is in use" if number else "No edition is in use yet"
         changed = "; your changes are a draft." if self._id in self._session.drafts else "."
-        self.using.state.setText(said + changed)
+        others = self._session.others_editing(self._id)
+        self.using.state.setText(f"{said}{changed} {others}".strip())
         proposes = self.saving.proposes(str(self.shelf.currentData() or ""))
         words = "Propose" if proposes else f"Put in use as edition {number + 1}"
         self.using.use_button.setText(words)

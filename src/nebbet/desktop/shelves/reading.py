@@ -15,17 +15,15 @@ from nebbet.desktop.kit.message_view import size_words
 from nebbet.desktop.kit.sheet import paper_box
 from nebbet.desktop.kit.slot_edit import SlotEdit, Value
 from nebbet.desktop.session import Session
+from nebbet.desktop.shelves.own_versions import OwnVersions
 from nebbet.library.catalogue import Template
 
 
 class ReadingPane(QWidget):
-    """Shows one template. take, edit, pin, retire, export and editions tell what to
-    do with it."""
+    """Shows one template. take, edit, export and editions tell what to do with it."""
 
     take = Signal(str)
     edit = Signal(str)
-    pin = Signal(str)
-    retire = Signal(str)
     export = Signal(str)
     editions = Signal(str)
 
@@ -39,8 +37,7 @@ class ReadingPane(QWidget):
             "Write with it", self._telling(self.take), "primary", "Return"
         )
         self.edit_button = pieces.button("Edit", self._telling(self.edit), hint="Ctrl+E")
-        self.pin_button = pieces.button("Pin", self._telling(self.pin))
-        self.retire_button = pieces.button("Retire", self._telling(self.retire))
+        self.own = OwnVersions(session)
         self.editions_button = pieces.button(
             "Editions", self._telling(self.editions), "words", "Ctrl+Alt+H"
         )
@@ -61,8 +58,8 @@ class ReadingPane(QWidget):
         buttons = pieces.row(
             self.take_button,
             self.edit_button,
-            self.pin_button,
-            self.retire_button,
+            self.own.make_button,
+            self.own.offer_button,
             self.export_button,
             None,
         )
@@ -72,6 +69,7 @@ class ReadingPane(QWidget):
             self._title,
             pieces.row(pieces.grow(self._state), self.editions_button),
             buttons,
+            self.own,
             self._languages,
             self._heads,
             paper_box(self._body),
@@ -86,20 +84,13 @@ class ReadingPane(QWidget):
         self._content.setVisible(template is not None)
         changed = template != self._template
         self._template = template
+        self.own.show_template(template)
         if template is not None:
             self._state.setText(self._story(template))
         if template is None or not changed:
             return
         self._title.setText(template.title)
-        retired = template.state == "retired"
         self.take_button.setEnabled(template.state == "in use" and template.edition > 0)
-        leads = self._session.library.role == "lead"
-        for shown in (self.pin_button, self.retire_button):
-            shown.setVisible(leads)
-        self.pin_button.setText("Unpin" if template.pinned else "Pin")
-        self.retire_button.setText("Bring back" if retired else "Retire")
-        for shown in (self.pin_button, self.retire_button):
-            shown.setAccessibleName(shown.text())
         self._languages.blockSignals(True)
         while self._languages.count():
             self._languages.removeTab(0)
@@ -119,7 +110,8 @@ class ReadingPane(QWidget):
         parts += [author.name] if author else []
         parts += [f"“{template.note}”"] if template.note else []
         parts += ["your draft waits in the editor"] if template.id in self._session.drafts else []
-        return ", ".join(parts)
+        editing = self._session.others_editing(template.id)
+        return ", ".join(parts) + (f". {editing}" if editing else "")
 
     @property
     def language(self) -> str:

@@ -1,9 +1,15 @@
 """The list of templates with state, language, last use and uses per week."""
 
+from collections.abc import Callable, Sequence
 from datetime import datetime
+from itertools import pairwise
+from typing import NamedTuple
 
+from msgspec import json
 from PySide6.QtCore import (
     QAbstractTableModel,
+    QItemSelectionModel,
+    QMimeData,
     QModelIndex,
     QObject,
     QPersistentModelIndex,
@@ -11,7 +17,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QResizeEvent
+from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QResizeEvent
 from PySide6.QtWidgets import (
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -21,10 +27,32 @@ from PySide6.QtWidgets import (
 from nebbet.desktop.kit import pieces, theme
 from nebbet.library.catalogue import USAGE_WEEKS, Template, Usage
 
+MIME = "application/x-nebbet-templates"
+MATCHES = Qt.ItemDataRole.UserRole + 1
 COLUMNS = ("Title", "State", "Languages", "Last used", f"Uses in {USAGE_WEEKS} weeks")
 Index = QModelIndex | QPersistentModelIndex
 _USES = len(COLUMNS) - 1
 _NO_PARENT = QModelIndex()
+
+
+class Row(NamedTuple):
+    """A template, how it was used, and what is said of it beside its title: pinned, in the editor
+    of somebody."""
+
+    template: Template
+    usage: Usage
+    said: str = ""
+
+
+class Match(NamedTuple):
+    """Where a row meets the words it was found by: in its title, or in an excerpt of its text."""
+
+    title: Sequence[tuple[int, int]]
+    excerpt: str = ""
+    spans: Sequence[tuple[int, int]] = ()
+
+
+Matching = Callable[[Template], Match]
 
 
 class TemplatesModel(QAbstractTableModel):
@@ -32,14 +60,36 @@ class TemplatesModel(QAbstractTableModel):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self.rows: list[tuple[Template, Usage]] = []
+        self.rows: list[Row] = []
         self._now = datetime.now().astimezone()
+        self._matching: Matching | None = None
+        self._matches: dict[str, Match] = {}
 
-    def show_rows(self, rows: list[tuple[Template, Usage]], now: datetime) -> None:
-        """Show other rows."""
+    def show_rows(self, rows: list[Row], now: datetime, matching: Matching | None) -> None:
+        """Show other rows; matching tells for each where it meets the words."""
         self.beginResetModel()
         self.rows, self._now = rows, now
+        self._matching, self._matches = matching, {}
         self.endResetModel()
+
+    def _match(self, template: Template) -> Match | None:
+        if self._matching is None:
+            return None
+        if template.id not in self._matches:
+            self._matches[template.id] = self._matching(template)
+        return self._matches[template.id]
+
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        return super().flags(index) | Qt.ItemFlag.ItemIsDragEnabled
+
+    def mimeTypes(self) -> list[str]:
+        return [MIME]
+
+    def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
+        keys = dict.fromkeys(self.rows[index.row()].template.id for index in indexes)
+        made = QMimeData()
+        made.setData(MIME, json.encode([*keys]))
+        return made
 
     def rowCount(self, parent: Index = _NO_PARENT) -> int:
         return 0 if parent.isValid() else len(self.rows)
@@ -55,19 +105,21 @@ class TemplatesModel(QAbstractTableModel):
         return None
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        template, usage = self.rows[index.row()]
+        template, usage, said = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            return self._text(template, usage, index.column())
+            return self._text(template, usage, said, index.column())
+        if role == MATCHES:
+            return self._match(template)
         if role == Qt.ItemDataRole.UserRole:
             return usage.weeks
         if role == Qt.ItemDataRole.AccessibleTextRole and index.column() == _USES:
             return f"{sum(usage.weeks)} uses in {USAGE_WEEKS} weeks"
         return None
 
-    def _text(self, template: Template, usage: Usage, column: int) -> str:
+    def _text(self, template: Template, usage: Usage, said: str, column: int) -> str:
         match column:
             case 0:
-                return f"{template.title}  ·  pinned" if template.pinned else template.title
+                return f"{template.title}  ·  {said}" if said else template.title
             case 1:
                 return template.state
             case 2:
@@ -77,6 +129,11 @@ class TemplatesModel(QAbstractTableModel):
         return str(sum(usage.weeks) or "")
 
 
+def templates_in(data: QMimeData) -> list[str]:
+    """The templates that are being dragged."""
+    return json.decode(data.data(MIME).data(), type=list[str]) if data.hasFormat(MIME) else []
+
+
 def _ago(last: datetime | None, now: datetime) -> str:
     if last is None:
         return "never"
@@ -84,6 +141,56 @@ def _ago(last: datetime | None, now: datetime) -> str:
     if days < 2:
         return "yesterday" if days else "today"
     return f"{days} days ago"
+
+
+class _Titles(QStyledItemDelegate):
+    """Draws a title with the letters in it that were looked for, and the words of the text."""
+
+    def initStyleOption(self, option: QStyleOptionViewItem, index: Index) -> None:
+        super().initStyleOption(option, index)
+        if index.data(MATCHES) is not None:
+            option.text = ""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        super().paint(painter, option, index)
+        found: Match | None = index.data(MATCHES)
+        if found is None:
+            return
+        look = theme.tokens()
+        painter.save()
+        painter.setClipRect(option.rect)
+        where = option.rect.adjusted(8, 0, -6, 0)
+        at = _draw(painter, where, str(index.data()), found.title, look.ink)
+        if found.excerpt:
+            where.setLeft(at + 12)
+            _draw(painter, where, found.excerpt, found.spans, look.faint)
+        painter.restore()
+
+
+def _draw(
+    painter: QPainter, where: QRect, text: str, spans: Sequence[tuple[int, int]], colour: str
+) -> int:
+    """Draw text with some of it marked, as far as there is room; gives where it ends."""
+    plain, strong = theme.ui_font(), theme.ui_font()
+    strong.setWeight(QFont.Weight.Bold)
+    strong.setUnderline(True)
+    painter.setPen(QColor(colour))
+    edges = sorted({0, len(text), *(edge for span in spans for edge in span)})
+    left = where.left()
+    for start, end in pairwise(edges):
+        painter.setFont(strong if (start, end) in spans else plain)
+        piece = text[start:end]
+        width = painter.fontMetrics().horizontalAdvance(piece)
+        room = where.right() - left
+        if width > room:
+            piece = painter.fontMetrics().elidedText(piece, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(
+            QRect(left, where.top(), room, where.height()), Qt.AlignmentFlag.AlignVCenter, piece
+        )
+        left += width
+        if width > room:
+            break
+    return left
 
 
 class _Bars(QStyledItemDelegate):
@@ -118,6 +225,9 @@ class TemplatesTable(QTableView):
         self._model = TemplatesModel(self)
         self.setModel(self._model)
         pieces.dress_table(self, "Templates", (200, 56, 72, 98, 128), wide=0)
+        self.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
+        self.setDragEnabled(True)
+        self.setItemDelegateForColumn(0, _Titles(self))
         self.setItemDelegateForColumn(_USES, _Bars(self))
         self.selectionModel().currentRowChanged.connect(lambda *_: self.chosen.emit(self.key))
         self.doubleClicked.connect(lambda _index: self.taken.emit(self.key))
@@ -129,26 +239,44 @@ class TemplatesTable(QTableView):
             self.setColumnHidden(column, event.size().width() < needed)
 
     def show_rows(
-        self, rows: list[tuple[Template, Usage]], now: datetime, *, best_first: bool = False
+        self,
+        rows: list[Row],
+        now: datetime,
+        matching: Matching | None = None,
+        *,
+        best_first: bool = False,
     ) -> None:
-        """Show other rows. The template at hand stays at hand if it is among them, unless the
-        rows were found by words: then it is the best one."""
-        key = "" if best_first else self.key
-        self._model.show_rows(rows, now)
-        ids = [template.id for template, _usage in rows]
-        if ids:
-            self.selectRow(ids.index(key) if key in ids else 0)
+        """Show other rows. What is at hand stays so if it is among them, unless the rows were
+        found by words: then it is the best one."""
+        key, keys = ("", []) if best_first else (self.key, self.keys)
+        self._model.show_rows(rows, now, matching)
+        places = {row.template.id: number for number, row in enumerate(rows)}
+        if rows:
+            self.selectRow(places.get(key, 0))
+            for kept in keys if len(keys) > 1 else ():
+                self._add_to_selection(places.get(kept))
         self.chosen.emit(self.key)
+
+    def _add_to_selection(self, row: int | None) -> None:
+        if row is not None:
+            flags = QItemSelectionModel.SelectionFlag
+            self.selectionModel().select(self._model.index(row, 0), flags.Select | flags.Rows)
+
+    @property
+    def keys(self) -> list[str]:
+        """The templates that are selected, in their order."""
+        rows = sorted(index.row() for index in self.selectionModel().selectedRows())
+        return [self._model.rows[row].template.id for row in rows]
 
     @property
     def key(self) -> str:
         """The template at hand, or nothing."""
         row = self.currentIndex().row()
-        return self._model.rows[row][0].id if 0 <= row < len(self._model.rows) else ""
+        return self._model.rows[row].template.id if 0 <= row < len(self._model.rows) else ""
 
     def choose(self, key: str) -> None:
         """Go to a template."""
-        ids = [template.id for template, _usage in self._model.rows]
+        ids = [row.template.id for row in self._model.rows]
         if key in ids:
             self.selectRow(ids.index(key))
 

@@ -108,7 +108,7 @@ class TryIt(QWidget):
             self.received.show_message(*self._session.received(self._letter))
 
     def _offer(self, words: str) -> list[Choice]:
-        return offers.cases(self._session.catalogue, words)
+        return offers.cases(self._session, words)
 
     def _pick(self, key: str) -> None:
         rest = [case for case in self._cases if case != key]

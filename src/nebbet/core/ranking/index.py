@@ -1,0 +1,259 @@
+"""An index for finding among many texts while somebody types, mistakes of typing forgiven.
+
+Every typed word has to be met by a word of the entry, in falling worth: the same word, one that
+begins with it, one that holds it (Rückerstattung for “Erstattung”), one that is a mistake or two
+away. A mistake is a sign left out, added, exchanged, or two swapped (optimal string alignment);
+that most misspellings are one of these is from F. J. Damerau, Communications of the ACM 7 (1964).
+"""
+
+from array import array
+from bisect import bisect_left
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from itertools import groupby
+
+import numpy as np
+from numpy.typing import NDArray
+from rapidfuzz import process
+from rapidfuzz.distance import OSA
+
+from nebbet.core.ranking.words import Entry, allowed_mistakes, folded, raw_words, wanted_words
+
+WEIGHTS = (8, 6, 4, 2, 1)  # what a word counts for in an entry's first text, its second …
+WHOLE, BEGINNING, INSIDE, MISSPELT = 8.0, 6.0, 3.0, 2.0
+_INSIDE_FROM = 4  # letters that a word must have to be looked for inside others
+_Numbers = NDArray[np.int32]
+_Scores = NDArray[np.float32]
+
+
+class Index:
+    """Entries to be found by words; it never changes, `changed` gives another one.
+
+    >>> index = Index([Entry("a", ("Lost property found",)), Entry("b", ("Refund agreed",))])
+    >>> index.find("refnud"), index.find("prop lost"), index.find("gone")
+    (['b'], ['a'], [])
+    """
+
+    def __init__(self, entries: Iterable[Entry], standing: Mapping[str, float] | None = None):
+        """standing says which of two that fit equally well comes first: the higher one, then the
+        one that was given first."""
+        self._base = _Segment(entries)
+        self._later: dict[str, Entry] = {}
+        self._recent = _Segment(())
+        self._alive = np.ones(len(self._base.keys), bool)
+        self._standing: Mapping[str, float] = standing or {}
+        self._stand()
+
+    def __len__(self) -> int:
+        return int(self._alive.sum()) + len(self._recent.keys)
+
+    @property
+    def patched(self) -> int:
+        """How many entries lie beside the first ones: with many, a new index finds faster."""
+        return len(self._later)
+
+    def changed(self, entries: Iterable[Entry], gone: Iterable[str] = ()) -> "Index":
+        """The index with other or new entries, and without those that are gone."""
+        made = object.__new__(Index)
+        made._base, made._standing = self._base, self._standing
+        made._later = self._later | {entry.key: entry for entry in entries}
+        made._alive = self._alive.copy()
+        for key in gone:
+            made._later.pop(key, None)
+            made._hide(key)
+        for key in made._later:
+            made._hide(key)
+        made._recent = _Segment(made._later.values())
+        made._stand()
+        return made
+
+    def ranked(self, standing: Mapping[str, float]) -> "Index":
+        """The index with other standings."""
+        made = object.__new__(Index)
+        made.__dict__.update(self.__dict__)
+        made._standing = standing
+        made._stand()
+        return made
+
+    def _hide(self, key: str) -> None:
+        if (at := self._base.numbers.get(key)) is not None:
+            self._alive[at] = False
+
+    def _stand(self) -> None:
+        get = self._standing.get
+        self._keys = np.array([*self._base.keys, *self._recent.keys], dtype=object)
+        self._stands = np.array([get(key, 0.0) for key in self._keys], np.float64)
+
+    def find(self, words: str) -> list[str]:
+        """The keys of the entries that meet every word, best first; no words find everything."""
+        base, recent = self._base.scores(words), self._recent.scores(words)
+        base[~self._alive] = 0
+        scores = np.concatenate((base, recent))
+        found = np.flatnonzero(scores)
+        order = np.lexsort((found, -self._stands[found], -scores[found]))
+        return list(self._keys[found[order]])
+
+
+class _Segment:
+    """The words of a set of entries, sorted, each with the entries that hold it and its weight."""
+
+    def __init__(self, entries: Iterable[Entry]) -> None:
+        ids: defaultdict[str, int] = defaultdict()
+        ids.default_factory = ids.__len__
+        self.keys: list[str] = []
+        words, weights, counts = array("i"), array("B"), array("i")
+        for entry in entries:
+            best: dict[str, int] = {}
+            for weight, text in reversed([*zip(_weights(entry.texts), entry.texts, strict=False)]):
+                best.update(dict.fromkeys(raw_words(text), weight))
+            self.keys.append(entry.key)
+            words.extend(map(ids.__getitem__, best))
+            weights.extend(best.values())
+            counts.append(len(best))
+        self.numbers = {key: number for number, key in enumerate(self.keys)}
+        self._sort(ids, words, weights, counts)
+        self._lengths: dict[int, tuple[list[str], _Numbers]] = {}
+        self._beginnings: dict[int, tuple[list[str], _Numbers, _Numbers]] = {}
+        self._known: dict[tuple[str, bool], _Scores] = {}
+
+    def _sort(
+        self,
+        ids: Mapping[str, int],
+        words: "array[int]",
+        weights: "array[int]",
+        counts: "array[int]",
+    ) -> None:
+        """Bring what was gathered by entry into the order of the words."""
+        plain = [folded(word) for word in ids]
+        self.words = sorted(set(plain))
+        place = {word: number for number, word in enumerate(self.words)}
+        renumbered = np.array([place[word] for word in plain], np.int32)[
+            np.frombuffer(words, np.int32)
+        ]
+        order = np.argsort(renumbered, kind="stable")
+        self._docs = np.repeat(np.arange(len(counts), dtype=np.int32), counts)[order]
+        self._weights = np.frombuffer(weights, np.uint8)[order]
+        edges = np.arange(len(self.words) + 1)
+        self._starts = np.searchsorted(renumbered[order], edges).astype(np.int32)
+        self._joined = "\n" + "\n".join(self.words) + "\n"
+        sizes = np.fromiter((len(word) + 1 for word in self.words), np.int32, len(self.words))
+        self._offsets = np.cumsum(sizes)
+
+    def scores(self, words: str) -> _Scores:
+        """How well each entry meets the words; 0 where it does not."""
+        total = np.ones(len(self.keys), np.float32)
+        if not self.keys:
+            return total
+        met = np.ones(len(self.keys), bool)
+        wanted = wanted_words(words)
+        for number, word in enumerate(wanted, 1):
+            found = self._word(word, growing=number == len(wanted))
+            met &= found > 0
+            total += found
+        return np.where(met, total, 0)
+
+    def _word(self, word: str, *, growing: bool) -> _Scores:
+        """How well each entry meets one word, which is still being typed if it is growing."""
+        if (word, growing) not in self._known:
+            if len(self._known) > 256:
+                self._known.clear()
+            self._known[word, growing] = self._look_up(word, growing)
+        return self._known[word, growing]
+
+    def _look_up(self, word: str, growing: bool) -> _Scores:
+        best = np.zeros(len(self.keys), np.float32)
+        for worth, ranges in (
+            (MISSPELT, self._misspelt(word, growing)),
+            (INSIDE, self._inside(word)),
+            (BEGINNING, self._beginning(word)),
+            (WHOLE, self._whole(word)),
+        ):
+            for first, last in ranges:
+                self._mark(best, worth, first, last)
+        return best
+
+    def _mark(self, best: _Scores, worth: float, first: int, last: int) -> None:
+        """Let the entries that hold one of a range of words count for at least that much."""
+        span = slice(self._starts[first], self._starts[last])
+        docs, weights = self._docs[span], self._weights[span]
+        if last - first == 1:  # each entry is there once
+            best[docs] = np.maximum(best[docs], weights * np.float32(worth))
+            return
+        found = np.zeros_like(best)
+        for weight in sorted(set(WEIGHTS)):
+            found[docs[weights == weight]] = weight * worth
+        np.maximum(best, found, out=best)
+
+    def _whole(self, word: str) -> list[tuple[int, int]]:
+        first = bisect_left(self.words, word)
+        held = first < len(self.words) and self.words[first] == word
+        return [(first, first + 1)] if held else []
+
+    def _beginning(self, word: str) -> list[tuple[int, int]]:
+        first, last = bisect_left(self.words, word), bisect_left(self.words, word + "\U0010ffff")
+        return [(first, last)] if last > first else []
+
+    def _inside(self, word: str) -> list[tuple[int, int]]:
+        if len(word) < _INSIDE_FROM:
+            return []
+        found, at = set(), self._joined.find(word)
+        while at >= 0:
+            found.add(int(np.searchsorted(self._offsets, at)))
+            at = self._joined.find(word, self._joined.find("\n", at))
+        return [(number, number + 1) for number in sorted(found)]
+
+    def _misspelt(self, word: str, growing: bool) -> list[tuple[int, int]]:
+        most = allowed_mistakes(word)
+        if not most:
+            return []
+        ranges: list[tuple[int, int]] = []
+        for length in range(len(word) - most, len(word) + most + 1):
+            choices, numbers = self._of_length(length)
+            near = _near(word, choices, most)
+            ranges += [(number, number + 1) for number in numbers[near].tolist()]
+        if growing:
+            choices, firsts, lasts = self._beginnings_of(len(word))
+            near = _near(word, choices, most)
+            ranges += zip(firsts[near].tolist(), lasts[near].tolist(), strict=True)
+        return ranges
+
+    def _of_length(self, length: int) -> tuple[list[str], _Numbers]:
+        """The words of a length, with their numbers."""
+        if not self._lengths:
+            by_length: defaultdict[int, list[int]] = defaultdict(list)
+            for number, word in enumerate(self.words):
+                by_length[len(word)].append(number)
+            for size, numbers in by_length.items():
+                found = [self.words[number] for number in numbers]
+                self._lengths[size] = (found, np.array(numbers, np.int32))
+        return self._lengths.get(length, ([], np.array([], np.int32)))
+
+    def _beginnings_of(self, length: int) -> tuple[list[str], _Numbers, _Numbers]:
+        """What the longer words begin with, each with the range of these words."""
+        if length not in self._beginnings:
+            found: list[str] = []
+            ranges: list[tuple[int, int]] = []
+            longer = ((w[:length], n) for n, w in enumerate(self.words) if len(w) > length)
+            for start, group in groupby(longer, key=_first):
+                numbers = [number for _start, number in group]
+                found.append(start)
+                ranges.append((numbers[0], numbers[-1] + 1))
+            edges = np.array(ranges or np.empty((0, 2)), np.int32)
+            self._beginnings[length] = (found, edges[:, 0], edges[:, 1])
+        return self._beginnings[length]
+
+
+def _weights(texts: Sequence[str]) -> Sequence[int]:
+    return (*WEIGHTS, *[WEIGHTS[-1]] * (len(texts) - len(WEIGHTS)))
+
+
+def _first(pair: tuple[str, int]) -> str:
+    return pair[0]
+
+
+def _near(word: str, choices: list[str], most: int) -> _Numbers:
+    """Which of the choices are so many mistakes away at most."""
+    if not choices:
+        return np.array([], np.int32)
+    distances = process.cdist([word], choices, scorer=OSA.distance, score_cutoff=most)[0]
+    return np.flatnonzero(distances <= most).astype(np.int32)

@@ -1,0 +1,117 @@
+"""Words as finding sees them: without case and accents, and with a few mistakes forgiven."""
+
+import re
+import unicodedata
+from functools import lru_cache
+
+from msgspec import Struct
+from rapidfuzz.distance import OSA
+
+_WORD = re.compile(r"\w+")
+# Letters that stand for others but are no letters with an accent.
+_ALIKE = str.maketrans({"ø": "o", "æ": "ae", "œ": "oe", "ł": "l", "đ": "d", "ð": "d", "þ": "th"})
+
+
+class Entry(Struct, frozen=True):
+    """Something to be found: key, and its texts from the most to the least telling."""
+
+    key: str
+    texts: tuple[str, ...]
+
+
+def folded(text: str) -> str:
+    """Text without case and accents.
+
+    >>> folded("Zoë ÅS"), folded("Gjøre łąka")
+    ('zoe as', 'gjore laka')
+    """
+    if text.isascii():
+        return text.lower()
+    parts = unicodedata.normalize("NFKD", text.casefold()).translate(_ALIKE)
+    return "".join(char for char in parts if not unicodedata.combining(char))
+
+
+def raw_words(text: str) -> list[str]:
+    """The words of a text, as they are written but for their case."""
+    if not text.isascii() and not unicodedata.is_normalized("NFC", text):
+        text = unicodedata.normalize("NFC", text)
+    return _WORD.findall(text.casefold())
+
+
+def wanted_words(typed: str) -> list[str]:
+    """The words that somebody typed, each once, as finding compares them."""
+    return list(dict.fromkeys(_WORD.findall(folded(typed))))
+
+
+def allowed_mistakes(word: str) -> int:
+    """How many mistakes are forgiven in a typed word: none in a short one or in a number.
+
+    >>> [allowed_mistakes(word) for word in ("lost", "refund", "confirmation", "48211")]
+    [0, 1, 2, 0]
+    """
+    if len(word) < 5 or not word.isalpha():
+        return 0
+    return 1 if len(word) < 9 else 2
+
+
+def matched(typed: str, text: str) -> list[tuple[int, int]]:
+    """Where words of a text meet words that were typed: start and end of each, as far as they
+    are the same.
+
+    >>> matched("refnud prop", "Refund for lost property")
+    [(0, 6), (16, 20)]
+    """
+    wanted = wanted_words(typed)
+    spans = []
+    for found in _WORD.finditer(text):
+        span = max(filter(None, (_span(word, found[0]) for word in wanted)), default=None)
+        if span:
+            spans.append((found.start() + span[1], found.start() + span[2]))
+    return spans
+
+
+@lru_cache(maxsize=4096)
+def _span(word: str, found: str) -> tuple[int, int, int] | None:
+    """How well a word of a text meets a typed one, and where in it: worth, start, end."""
+    plain = folded(found)
+    end = len(word) if len(plain) == len(found) else len(found)
+    if plain == word:
+        return 4, 0, len(found)
+    if plain.startswith(word):
+        return 3, 0, end
+    if len(word) >= 4 and (at := plain.find(word)) > 0:
+        return 2, *((at, at + len(word)) if len(plain) == len(found) else (0, len(found)))
+    most = allowed_mistakes(word)
+    if (
+        most
+        and min(
+            OSA.distance(word, plain, score_cutoff=most),
+            OSA.distance(word, plain[: len(word)], score_cutoff=most),
+        )
+        <= most
+    ):
+        return 1, 0, len(found)
+    return None
+
+
+def excerpt(typed: str, text: str, width: int = 80) -> tuple[str, list[tuple[int, int]]]:
+    """The part of a text round the first match, on one line, and where the matches are in it;
+    nothing where no word is met.
+
+    >>> excerpt("harbour", "We will wait for you at the harbour until noon.", 24)
+    ('… you at the harbour …', [(13, 20)])
+    """
+    line = " ".join(text.split())
+    spans = matched(typed, line)
+    if not spans:
+        return "", []
+    start = max(0, spans[0][0] - (width // 2))
+    end = min(len(line), start + width)
+    start = line.find(" ", start) + 1 if start else 0
+    end = line.rfind(" ", spans[0][1], end) if end < len(line) else end
+    end = max(end, spans[0][1])
+    shown = line[start:end]
+    before, after = ("… " if start else ""), (" …" if end < len(line) else "")
+    return f"{before}{shown}{after}", [
+        (a - start + len(before), b - start + len(before)) for a, b in spans if b <= end
+    ]

@@ -1,0 +1,205 @@
+"""What can be done with the templates that are selected: pin, move, copy, retire."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
+
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.session import Session
+from nebbet.library.catalogue import Copied, Shelf, Template, own_shelf, private_to
+
+_WHERE = "Onto which shelf?"
+
+
+class Acts(QWidget):
+    """A row of controls under the list; each acts on all templates that are selected."""
+
+    def __init__(self, session: Session, selected: Callable[[], list[str]]) -> None:
+        super().__init__()
+        self._session, self._selected = session, selected
+        self._count = pieces.label("", "faint")
+        self.pin = pieces.button("Pin for me", self.pin_for_me, "words", "Ctrl+P")
+        self.pin_all = pieces.button("Pin for all", self.pin_for_all, "words", "Ctrl+Shift+P")
+        self.move_button = pieces.button("Move…", self.ask_where_to_move, "words", "Ctrl+M")
+        self.copy_button = pieces.button("Copy…", self.ask_where_to_copy, "words", "Ctrl+Shift+D")
+        self.retire_button = pieces.button("Retire", self.retire, "words", "Ctrl+Delete")
+        buttons = (self.pin, self.pin_all, self.move_button, self.copy_button, self.retire_button)
+        pieces.fill(QHBoxLayout(self), self._count, *buttons, None, spacing=14)
+        self._menu = QMenu(self)
+        theme.named(self._menu, _WHERE)
+
+    @property
+    def _templates(self) -> list[Template]:
+        known = self._session.catalogue.templates
+        return [known[key] for key in self._selected() if key in known]
+
+    def refresh(self) -> None:
+        """Say what the controls would do with what is selected now."""
+        found = self._templates
+        self.setEnabled(bool(found))
+        self._count.setText(f"{len(found)} templates:" if len(found) > 1 else "")
+        mine = bool(found) and all(t.id in self._session.pinned for t in found)
+        _name(self.pin, "Unpin for me" if mine else "Pin for me")
+        _name(self.pin_all, "Unpin for all" if _all_pinned(found) else "Pin for all")
+        _name(self.retire_button, "Bring back" if _all_retired(found) else "Retire")
+        changeable = bool(found) and all(map(self._may_change, found))
+        self.pin_all.setVisible(self._leads)
+        self.move_button.setVisible(changeable)
+        self.retire_button.setVisible(changeable)
+
+    @property
+    def _leads(self) -> bool:
+        return self._session.is_open and self._session.library.role == "lead"
+
+    def _may_change(self, template: Template) -> bool:
+        return self._leads or bool(private_to(self._session.catalogue, template.shelf))
+
+    # Pins
+
+    def pin_for_me(self) -> None:
+        """Pin what is selected for the person at the keyboard, or take the pins away."""
+        keys = [template.id for template in self._templates]
+        if keys:
+            self._session.pin(keys, not all(key in self._session.pinned for key in keys))
+
+    def pin_for_all(self) -> None:
+        """Pin what is selected for the whole team, or take the pins away."""
+        found = self._templates
+        library, pinned = self._session.library, not _all_pinned(found)
+        keys = [template.id for template in found]
+        if keys:
+            self._session.change_library(lambda: library.set_template(*keys, pinned=pinned))
+
+    # Shelves
+
+    def ask_where_to_move(self) -> None:
+        """Offer the shelves that what is selected can be moved to."""
+        if all(map(self._may_change, self._templates)):
+            self._offer_shelves(self.move_button, self.move_to, all_shelves=self._leads)
+        else:
+            self._session.voice.say("These are the team's: that is for a lead to do.")
+
+    def ask_where_to_copy(self) -> None:
+        """Offer the shelves that what is selected can be copied to."""
+        self._offer_shelves(self.copy_button, self.copy_to, all_shelves=self._leads)
+
+    def _offer_shelves(
+        self, button: QPushButton, act: Callable[[Shelf], None], *, all_shelves: bool
+    ) -> None:
+        if not self._templates:
+            return
+        catalogue, mine = self._session.catalogue, own_shelf(self._session.my_id)
+        self._menu.clear()
+        self._menu.addSection(_WHERE)
+        shelves = [mine] if self._session.my_id else []
+        if all_shelves:
+            shelves += [shelf for shelf in catalogue.shelves if not shelf.owner]
+        for shelf in shelves:
+            action = self._menu.addAction(shelf.name)
+            action.triggered.connect(lambda _checked=False, to=shelf: act(to))
+        where = button if button.isVisible() else self
+        self._menu.popup(
+            where.mapToGlobal(QPoint(0, 0)) - QPoint(0, self._menu.sizeHint().height())
+        )
+        if len(self._menu.actions()) > 1:
+            self._menu.setActiveAction(self._menu.actions()[1])
+
+    def move_to(self, shelf: Shelf, keys: list[str] | None = None) -> None:
+        """Move templates, or else what is selected, to a shelf."""
+        known = self._session.catalogue.templates
+        found = [known[key] for key in keys if key in known] if keys else self._templates
+        moved = [template for template in found if template.shelf != shelf.id]
+        if not moved:
+            return
+        library, ids = self._session.library, [template.id for template in moved]
+
+        def move() -> None:
+            library.make_sure_of(shelf)
+            library.set_template(*ids, shelf=shelf.id)
+
+        def back() -> None:
+            for template in moved:
+                library.set_template(template.id, shelf=template.shelf)
+
+        self._do(move, f"{_what(moved)} moved to “{shelf.name}”.", "Move back", back)
+
+    def copy_to(self, shelf: Shelf) -> None:
+        """Copy what is selected to a shelf."""
+        taken = {template.title for template in self._session.catalogue.templates.values()}
+        copies = [
+            Copied(t.id, self._session.parts.token(), _copy_title(t.title, taken))
+            for t in self._templates
+        ]
+        said = f"{_what(self._templates)} copied to “{shelf.name}”."
+        library, me, now = self._session.library, self._session.my_id, self._session.parts.now()
+        self._do(lambda: library.copy_templates(copies, shelf, author=me, made=now), said)
+
+    # In use or not
+
+    def retire(self) -> None:
+        """Retire what is selected, or bring it back if all of it is retired."""
+        found = self._templates
+        if not found:
+            return
+        library, ids = self._session.library, [template.id for template in found]
+        if _all_retired(found):
+            back = "back in use" if all(t.edition for t in found) else "back"
+            self._do(lambda: library.set_template(*ids, state="in use"), f"{_what(found)} {back}.")
+            return
+        retired = [template for template in found if template.state != "retired"]
+        kept = "it is kept, but not offered any more"
+        if len(retired) > 1:
+            kept = "they are kept, but not offered any more"
+        self._do(
+            lambda: library.set_template(*ids, state="retired"),
+            f"{_what(retired)} retired: {kept}.",
+            "Bring back",
+            lambda: library.set_template(*(t.id for t in retired), state="in use"),
+        )
+
+    def _do(
+        self,
+        act: Callable[[], object],
+        said: str,
+        undo_words: str = "",
+        undo: Callable[[], object] | None = None,
+    ) -> None:
+        session = self._session
+
+        def done(_result: object) -> None:
+            if undo:
+                session.voice.say(said, undo_words, lambda: session.change_library(undo))
+            else:
+                session.voice.say(said)
+
+        session.change_library(act, done)
+
+
+def _name(button: QPushButton, words: str) -> None:
+    button.setText(words)
+    button.setAccessibleName(words)
+
+
+def _all_pinned(found: list[Template]) -> bool:
+    return bool(found) and all(template.pinned for template in found)
+
+
+def _all_retired(found: list[Template]) -> bool:
+    return bool(found) and all(template.state == "retired" for template in found)
+
+
+def _what(found: list[Template]) -> str:
+    """What something was done with, as the beginning of a sentence."""
+    if len(found) == 1:
+        return f"“{found[0].title}” is"
+    return f"{len(found)} templates are"
+
+
+def _copy_title(title: str, taken: set[str]) -> str:
+    """A title for a copy that no template has yet."""
+    made, number = f"{title} (copy)", 2
+    while made in taken:
+        made, number = f"{title} (copy {number})", number + 1
+    taken.add(made)
+    return made

@@ -1,0 +1,310 @@
+"""The shelves, the templates of the shelf at hand, and the reading pane."""
+
+from collections import Counter
+from functools import partial
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nebbet.core import ranking
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.picker import Choice
+from nebbet.desktop.kit.place import Place
+from nebbet.desktop.session import Session
+from nebbet.desktop.shelves.acts import Acts
+from nebbet.desktop.shelves.reading import ReadingPane
+from nebbet.desktop.shelves.shelf_tree import ALL, LATELY, MOST, RETIRED, ShelfTree
+from nebbet.desktop.shelves.table import Match, Row, TemplatesTable
+from nebbet.library.catalogue import Shelf, Template, own_shelf
+
+_SHORT = 25  # templates in the lists of what was used lately and most
+
+
+class _FindField(QLineEdit):
+    """The field that narrows the list; down goes into the list, Esc clears."""
+
+    def __init__(self, table: TemplatesTable) -> None:
+        super().__init__()
+        self._table = table
+        theme.named(self, "Find a template")
+        self.setPlaceholderText("Find: words from title, subject or text")
+        self.setClearButtonEnabled(True)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Down:
+            self._table.setFocus()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._table.key:
+            self._table.taken.emit(self._table.key)
+        elif event.key() == Qt.Key.Key_Escape and self.text():
+            self.clear()
+        else:
+            super().keyPressEvent(event)
+
+
+class _Narrow(QComboBox):
+    """Narrows the list to one kind of case, or one keyword; hidden where there is nothing to
+    choose."""
+
+    def __init__(self, name: str, anything: str) -> None:
+        super().__init__()
+        theme.named(self, name)
+        self._anything = anything
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.show_words(())
+
+    def show_words(self, words: tuple[str, ...]) -> None:
+        """Offer other words; what was chosen stays so if it is among them."""
+        if words == tuple(self.itemText(n) for n in range(1, self.count())) and self.count():
+            return
+        kept = self.chosen
+        self.blockSignals(True)
+        self.clear()
+        self.addItem(self._anything)
+        self.addItems(words)
+        self.setCurrentIndex(max(self.findText(kept), 0) if kept else 0)
+        self.blockSignals(False)
+        self.setVisible(bool(words))
+
+    @property
+    def chosen(self) -> str:
+        """The word that is chosen, or nothing."""
+        return self.currentText() if self.currentIndex() > 0 else ""
+
+
+class ShelvesView(Place):
+    """What one sees when one comes to the Library. taken tells that a letter is to be written
+    with a template."""
+
+    taken = Signal(str)
+
+    def __init__(self, session: Session, links: list[QPushButton], tools: list[QPushButton]):
+        """links lead to what else the team shares, tools make templates."""
+        super().__init__()
+        self._session = session
+        self.tree = ShelfTree()
+        self.table = TemplatesTable()
+        self.find_field = _FindField(self.table)
+        self.kind = _Narrow("Kind of case", "any kind of case")
+        self.keyword = _Narrow("Keyword", "any keyword")
+        self.acts = Acts(session, lambda: self.table.keys)
+        self.pane = ReadingPane(session)
+        self.add = pieces.button("New shelf…", self.add_shelf, "words")
+        self._lay_out(links, tools)
+        self._connect()
+
+    def _lay_out(self, links: list[QPushButton], tools: list[QPushButton]) -> None:
+        shared = (pieces.row(button, None) for button in links)
+        left = pieces.column("left", self.tree, pieces.row(self.add, None), *shared, margin=8)
+        left.setFixedWidth(200)
+        middle = QWidget()
+        pieces.fill(
+            QVBoxLayout(middle),
+            pieces.row(pieces.grow(self.find_field), *tools),
+            pieces.row(self.kind, self.keyword, None),
+            self.table,
+            self.acts,
+            margin=8,
+        )
+        split = QSplitter()
+        split.setHandleWidth(1)
+        split.setChildrenCollapsible(False)
+        split.addWidget(middle)
+        split.addWidget(pieces.column("right", self.pane))
+        split.setSizes([600, 460])
+        pieces.fill(QHBoxLayout(self), left, split, spacing=0)
+
+    def _connect(self) -> None:
+        self.tree.chosen.connect(self.fill)
+        self.tree.ordered.connect(self._order)
+        self.tree.renamed.connect(self._rename)
+        self.tree.dropped.connect(self._drop)
+        self.tree.unwanted.connect(self._take_down)
+        self.find_field.textChanged.connect(lambda _text: self.fill(best_first=True))
+        for narrow in (self.kind, self.keyword):
+            narrow.currentIndexChanged.connect(lambda _index: self.fill())
+        self.table.chosen.connect(self._show_template)
+        self.table.selectionModel().selectionChanged.connect(lambda *_: self.acts.refresh())
+        self.table.taken.connect(self.taken)
+        self.table.words.connect(self._type)
+        self.pane.take.connect(self.taken)
+        self._session.finds.ready.connect(self._found_anew)
+        # Keys of this view alone: they mean other things in a text.
+        acts, own = self.acts, self.pane.own
+        self.add_key("Pin or unpin for me", "Ctrl+P", acts.pin_for_me)
+        self.add_key("Pin or unpin for all", "Ctrl+Shift+P", acts.pin_for_all)
+        self.add_key("Move to another shelf", "Ctrl+M", acts.ask_where_to_move)
+        self.add_key("Copy to a shelf", "Ctrl+Shift+D", acts.ask_where_to_copy)
+        self.add_key("Retire or bring back", "Ctrl+Delete", acts.retire)
+        self.add_key("My own version", "Ctrl+Alt+M", own.make)
+        self.add_key("Offer to the team", "Ctrl+Alt+G", own.ask_why)
+
+    # What is shown
+
+    def refresh(self) -> None:
+        """Show the library as it is now."""
+        session, catalogue = self._session, self._session.catalogue
+        living = [t for t in catalogue.templates.values() if t.state != "retired"]
+        retired = len(catalogue.templates) - len(living)
+        counts = Counter(template.shelf for template in living)
+        before = [
+            Choice(ALL, "All templates", aside=str(len(living))),
+            Choice(LATELY, "Used lately by me"),
+            Choice(MOST, "Used most"),
+        ]
+        if session.my_id:
+            mine = own_shelf(session.my_id)
+            before.append(Choice(mine.id, mine.name, aside=str(counts[mine.id])))
+        after = [Choice(RETIRED, "Retired", aside=str(retired))] if retired else []
+        leads = session.is_open and session.library.role == "lead"
+        shared = tuple(shelf for shelf in catalogue.shelves if not shelf.owner)
+        self.tree.show_shelves(before, shared, counts, after, may_arrange=leads)
+        self.add.setVisible(leads)
+        self._offer_words(living)
+        self.fill()
+
+    def _offer_words(self, living: list[Template]) -> None:
+        kinds = {kind for template in living for kind in template.content.kinds}
+        words = {word for template in living for word in template.content.keywords}
+        self.kind.show_words(tuple(sorted(kinds)))
+        self.keyword.show_words(tuple(sorted(words)))
+
+    def _found_anew(self) -> None:
+        if self.find_field.text():
+            self.fill()
+
+    def fill(self, *, best_first: bool = False) -> None:
+        """Show the templates of what is chosen on the left, that the words find."""
+        session, words = self._session, self.find_field.text().strip()
+        catalogue = session.catalogue
+        found = [catalogue.templates[key] for key in self._in_order(words)]
+        rows = [
+            Row(template, catalogue.usage_of(template.id), self._said_of(template))
+            for template in found
+            if self._is_wanted(template)
+        ]
+        matching = partial(self._match, words) if words else None
+        self.table.show_rows(rows, session.parts.now(), matching, best_first=best_first)
+        self.acts.refresh()
+
+    def _in_order(self, words: str) -> list[str]:
+        """The ids of templates in the order of the list: by words, by use, or by title."""
+        session, templates = self._session, self._session.catalogue.templates
+        if words:
+            return session.finds.templates(words)
+        if self.tree.key == LATELY:
+            mine = (e.template for e in session.entries if e.sender == session.my_id)
+            return [key for key in dict.fromkeys(mine) if key in templates][:_SHORT]
+        if self.tree.key == MOST:
+            uses = {key: sum(usage.weeks) for key, usage in session.catalogue.usage.items()}
+            used = [key for key in templates if uses.get(key)]
+            return sorted(used, key=lambda key: -uses[key])[:_SHORT]
+        return sorted(
+            templates,
+            key=lambda key: (
+                not session.is_pinned(templates[key]),
+                templates[key].title.casefold(),
+            ),
+        )
+
+    def _said_of(self, template: Template) -> str:
+        said = "pinned for all" if template.pinned else ""
+        if template.id in self._session.pinned:
+            said = "pinned"
+        editing = "being edited" if self._session.others_editing(template.id) else ""
+        return ", ".join(filter(None, (said, editing)))
+
+    def _is_wanted(self, template: Template) -> bool:
+        content = template.content
+        if self.kind.chosen and self.kind.chosen not in content.kinds:
+            return False
+        if self.keyword.chosen and self.keyword.chosen not in content.keywords:
+            return False
+        shelf = self.tree.key or ALL
+        if shelf == RETIRED or template.state == "retired":
+            return shelf == RETIRED and template.state == "retired"
+        return shelf in (ALL, LATELY, MOST) or template.shelf in self._with_inner(shelf)
+
+    def _with_inner(self, shelf: str) -> set[str]:
+        """A shelf with the shelves on it."""
+        found, shelves = {shelf}, self._session.catalogue.shelves
+        for _ in shelves:
+            found |= {inner.id for inner in shelves if inner.parent in found}
+        return found
+
+    def _match(self, words: str, template: Template) -> Match:
+        spans = ranking.matched(words, template.title)
+        if spans:
+            return Match(spans)
+        what, excerpt, found = self._session.finds.where(template, words)
+        before = f"{what}: " if what else ""
+        return Match([], before + excerpt, [(a + len(before), b + len(before)) for a, b in found])
+
+    def _show_template(self, key: str) -> None:
+        self.pane.show_template(self._session.catalogue.templates.get(key))
+
+    def _type(self, letters: str) -> None:
+        """Typing in the list goes on in the find field."""
+        self.find_field.setText(letters)
+        self.find_field.setFocus()
+        self.find_field.setCursorPosition(len(letters))
+
+    def show_template(self, key: str) -> None:
+        """Put a template at hand, wherever it stands."""
+        self.find_field.clear()
+        self.kind.setCurrentIndex(0)
+        self.keyword.setCurrentIndex(0)
+        retired = self._session.catalogue.templates[key].state == "retired"
+        self.tree.choose(RETIRED if retired else ALL)
+        self.table.choose(key)
+
+    @property
+    def shelf(self) -> Shelf | None:
+        """The shelf that something new is put on: the one at hand, where the person may."""
+        session = self._session
+        mine = own_shelf(session.my_id) if session.my_id else None
+        if mine and (self.tree.key == mine.id or session.library.role != "lead"):
+            return mine
+        shared = [shelf for shelf in session.catalogue.shelves if not shelf.owner]
+        return next((s for s in shared if s.id == self.tree.key), next(iter(shared), None))
+
+    # Arranging shelves
+
+    def add_shelf(self) -> None:
+        """Ask for a name and put up a shelf."""
+        name, given = QInputDialog.getText(self.window(), "New shelf", "Name of the shelf:")
+        if given and name.strip():
+            shelf = Shelf(self._session.parts.token(), name.strip()[:200])
+            position = len(self._session.catalogue.shelves)
+            library = self._session.library
+            self._session.change_library(lambda: library.add_shelf(shelf, position))
+
+    def _order(self, shelves: list[Shelf]) -> None:
+        library = self._session.library
+        self._session.change_library(lambda: library.order_shelves(shelves))
+
+    def _rename(self, shelf: str, name: str) -> None:
+        library = self._session.library
+        self._session.change_library(lambda: library.rename_shelf(shelf, name[:200]))
+
+    def _drop(self, shelf: str, templates: list[str]) -> None:
+        found = next((s for s in self._session.catalogue.shelves if s.id == shelf), None)
+        if found:
+            self.acts.move_to(found, templates)
+
+    def _take_down(self, shelf: str) -> None:
+        session, library = self._session, self._session.library
+        name = next((s.name for s in session.catalogue.shelves if s.id == shelf), "")
+        session.change_library(
+            lambda: library.remove_shelf(shelf),
+            lambda _done: session.voice.say(f"The shelf “{name}” is taken down."),
+        )

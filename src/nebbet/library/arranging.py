@@ -1,0 +1,189 @@
+"""Shelves, and what stands on them: put up, named, ordered, moved, copied, pinned, retired."""
+
+from abc import ABC, abstractmethod
+from collections.abc import Iterable, Mapping
+from contextlib import AbstractContextManager
+from datetime import datetime
+
+from sqlalchemy import Connection, delete, exists, insert, select, update
+
+from nebbet.core.errors import NebbetError
+from nebbet.library import schema
+from nebbet.library.catalogue import Copied, Role, Shelf, State
+from nebbet.library.editions import add_edition, content_of
+
+
+class Arranging(ABC):
+    """What a library does with shelves and whole templates."""
+
+    role: Role
+
+    @abstractmethod
+    def writing(
+        self, what: str, kept: str = "Nothing was changed", *, leads: bool = True
+    ) -> AbstractContextManager[Connection]:
+        """One transaction, as `Library.writing`."""
+
+    # Shelves
+
+    def add_shelf(self, shelf: Shelf, position: int = 0) -> None:
+        """Put up a shelf; everybody may have one of their own."""
+        with self.writing("The shelf cannot be put up", leads=not shelf.owner) as connection:
+            put_up(connection, shelf, position)
+
+    def make_sure_of(self, shelf: Shelf) -> None:
+        """Put up a private shelf, unless it is there."""
+        with self.writing("The shelf cannot be put up", leads=False) as connection:
+            _make_sure_of(connection, shelf)
+
+    def rename_shelf(self, shelf: str, name: str) -> None:
+        """Give a shelf another name."""
+        with self.writing("The shelf cannot be renamed") as connection:
+            _change(connection, shelf, {"name": name})
+
+    def order_shelves(self, shelves: Iterable[Shelf]) -> None:
+        """Put shelves into the order that is given, each on the shelf it names as parent.
+
+        Raises NebbetError where a shelf would come to stand on itself.
+        """
+        wanted = [*shelves]
+        with self.writing("The shelves cannot be ordered") as connection:
+            for position, shelf in enumerate(wanted):
+                values = {"parent": shelf.parent or None, "position": position}
+                _change(connection, shelf.id, values)
+            _refuse_circles(connection)
+
+    def remove_shelf(self, shelf: str) -> None:
+        """Take a shelf down. Raises NebbetError where something stands on it."""
+        with self.writing("The shelf cannot be taken down") as connection:
+            held = (
+                exists().where(schema.template.c.shelf == shelf),
+                exists().where(schema.shelf.c.parent == shelf),
+                exists().where(schema.proposal.c.shelf == shelf),
+            )
+            if any(connection.scalar(select(one)) for one in held):
+                raise NebbetError(
+                    "Something stands on this shelf, or was proposed for it",
+                    kept="It was left as it is",
+                    advice="Move what is on it to another shelf first; retired templates, too",
+                )
+            connection.execute(delete(schema.shelf).where(schema.shelf.c.id == shelf))
+
+    # Templates
+
+    def set_template(
+        self,
+        *templates: str,
+        state: State | None = None,
+        pinned: bool | None = None,
+        shelf: str | None = None,
+    ) -> None:
+        """Change the state, pin or shelf of templates, all or none; None leaves a value as it
+        is. One that has no edition yet is brought back as a draft."""
+        values = {"state": state, "pinned": pinned, "shelf": shelf}
+        change = {name: value for name, value in values.items() if value is not None}
+        table = schema.template
+        with self.writing("The template cannot be changed", leads=False) as connection:
+            if shelf is not None:
+                self.may_fill(connection, shelf)
+            for template in templates:
+                self.may_change(connection, template)
+                at = table.c.id == template
+                connection.execute(update(table).where(at).values(change))
+                if state == "in use":
+                    none = at & (table.c.edition == 0)
+                    connection.execute(update(table).where(none).values(state="draft"))
+
+    def copy_templates(
+        self, copies: Iterable[Copied], shelf: Shelf, *, author: str, made: datetime
+    ) -> None:
+        """Copy templates as they are in use to a shelf, each as the first edition of another
+        template; a private shelf is put up if it is not there yet."""
+        with self.writing("The template cannot be copied", leads=False) as connection:
+            _make_sure_of(connection, shelf)
+            self.may_fill(connection, shelf.id)
+            for copied in copies:
+                _copy(connection, copied, shelf.id, author, made)
+
+    def set_origin(self, template: str, origin: str, edition: int) -> None:
+        """Say which edition of which template somebody's own version follows."""
+        values = {"origin": origin, "origin_edition": edition}
+        with self.writing("The template cannot be changed", leads=False) as connection:
+            self.may_change(connection, template)
+            table = schema.template
+            connection.execute(update(table).where(table.c.id == template).values(values))
+
+    # Who may
+
+    def may_change(self, connection: Connection, template: str) -> None:
+        """Raise NebbetError where somebody may not change a template."""
+        shelf = select(schema.template.c.shelf).where(schema.template.c.id == template)
+        self.may_fill(connection, connection.scalar(shelf) or "")
+
+    def may_fill(self, connection: Connection, shelf: str) -> None:
+        """Raise NebbetError where a shelf is everybody's and the person no lead."""
+        owner = select(schema.shelf.c.owner).where(schema.shelf.c.id == shelf)
+        if self.role != "lead" and connection.scalar(owner) is None:
+            raise NebbetError(
+                "This template is the team's: that is for a lead to change",
+                kept="Nothing was changed",
+                advice="Propose it instead",
+            )
+
+
+def put_up(connection: Connection, shelf: Shelf, position: int) -> None:
+    """Put up a shelf inside a transaction."""
+    row = {
+        "id": shelf.id,
+        "name": shelf.name,
+        "parent": shelf.parent or None,
+        "owner": shelf.owner or None,
+    }
+    connection.execute(insert(schema.shelf).values(**row, position=position))
+
+
+def _make_sure_of(connection: Connection, shelf: Shelf) -> None:
+    there = select(exists().where(schema.shelf.c.id == shelf.id))
+    if shelf.owner and not connection.scalar(there):
+        put_up(connection, shelf, 0)
+
+
+def _change(connection: Connection, shelf: str, values: Mapping[str, object]) -> None:
+    table = schema.shelf
+    connection.execute(update(table).where(table.c.id == shelf).values(values))
+
+
+def _refuse_circles(connection: Connection) -> None:
+    table = schema.shelf.c
+    parents = {row[0]: row[1] for row in connection.execute(select(table.id, table.parent))}
+    for above in parents.values():
+        for _ in parents:
+            above = parents.get(above) if above else None  # noqa: PLW2901
+        if above:
+            raise NebbetError(
+                "A shelf cannot stand on itself",
+                kept="The shelves are as they were",
+                advice="Choose another place for it",
+            )
+
+
+def _copy(connection: Connection, copied: Copied, shelf: str, author: str, made: datetime) -> None:
+    number, content = content_of(connection, copied.source)
+    row = {
+        "id": copied.id,
+        "shelf": shelf,
+        "title": copied.title,
+        "origin": copied.source if copied.own else "",
+        "origin_edition": number if copied.own else 0,
+    }
+    connection.execute(insert(schema.template).values(**row, state="draft", pinned=False))
+    add_edition(
+        connection,
+        copied.id,
+        copied.title,
+        content,
+        author=author,
+        note="A copy",
+        made=made,
+        based_on=None,
+    )

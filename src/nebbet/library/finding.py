@@ -1,0 +1,149 @@
+"""What the library is found by, kept ready for every keystroke."""
+
+import html
+import re
+from collections.abc import Collection, Iterable
+from datetime import datetime
+
+from msgspec import Struct
+
+from nebbet.core.letter import passages_in
+from nebbet.core.ranking import Entry, excerpt
+from nebbet.core.ranking.index import Index
+from nebbet.library.catalogue import Catalogue, Template
+
+_TAG = re.compile(r"<[^>]*>")
+_MOST_PATCHED = 500  # templates beside the index, from which on it is made anew
+
+
+class Finder(Struct, frozen=True):
+    """The indexes of one catalogue."""
+
+    catalogue: Catalogue
+    templates: Index
+    contacts: Index
+    cases: Index
+
+
+def make_finder(
+    catalogue: Catalogue,
+    now: datetime,
+    pinned: Collection[str] = (),
+    known: Finder | None = None,
+) -> Finder:
+    """The indexes of a catalogue; what another finder knows already is not read again. pinned are
+    the templates that somebody has pinned for themselves."""
+    standing = _standings(catalogue, now, pinned)
+    if known is None:
+        return Finder(
+            catalogue,
+            Index(_entries(catalogue, catalogue.templates.values()), standing),
+            Index(contact_entries(catalogue)),
+            Index(case_entries(catalogue)),
+        )
+    before = known.catalogue
+    contacts, cases = known.contacts, known.cases
+    if before.contacts != catalogue.contacts or before.cases != catalogue.cases:
+        contacts, cases = Index(contact_entries(catalogue)), Index(case_entries(catalogue))
+    return Finder(catalogue, _patched(known, catalogue).ranked(standing), contacts, cases)
+
+
+def _patched(known: Finder, catalogue: Catalogue) -> Index:
+    """The index of templates, with those that are other ones now."""
+    before = known.catalogue
+    all_anew = before.shelves != catalogue.shelves
+    passages = {
+        key for key, passage in catalogue.passages.items() if before.passages.get(key) != passage
+    }
+    changed = [
+        template
+        for key, template in catalogue.templates.items()
+        if before.templates.get(key) != template
+        or passages.intersection(passages_in(template.content))
+    ]
+    gone = before.templates.keys() - catalogue.templates.keys()
+    if all_anew or known.templates.patched + len(changed) > _MOST_PATCHED:
+        return Index(_entries(catalogue, catalogue.templates.values()))
+    if not changed and not gone:
+        return known.templates
+    return known.templates.changed(_entries(catalogue, changed), gone)
+
+
+def _standings(catalogue: Catalogue, now: datetime, pinned: Collection[str]) -> dict[str, float]:
+    """Which of two templates that fit alike comes first: one in use before a retired one, then a
+    pinned one, then the one used more, where a use counts less the longer ago it was."""
+    found = {}
+    for key, template in catalogue.templates.items():
+        usage = catalogue.usage_of(key)
+        weeks = len(usage.weeks)
+        used = sum(uses * 0.85 ** (weeks - 1 - n) for n, uses in enumerate(usage.weeks) if uses)
+        recent = 1 / (2 + (now - usage.last).days) if usage.last else 0.0
+        first = template.pinned or key in pinned
+        found[key] = 1e6 * (template.state != "retired") + 1e5 * first + used + recent
+    return found
+
+
+def _entries(catalogue: Catalogue, templates: Iterable[Template]) -> Iterable[Entry]:
+    shelves = {shelf.id: shelf.name for shelf in catalogue.shelves}
+    for template in templates:
+        yield Entry(
+            template.id, tuple(text for _what, text in found_by(catalogue, template, shelves))
+        )
+
+
+def found_by(
+    catalogue: Catalogue, template: Template, shelves: dict[str, str]
+) -> list[tuple[str, str]]:
+    """The texts a template is found by, each with what it is; the most telling first."""
+    content = template.content
+    texts = content.texts.values()
+    bodies = [*(text.body for text in texts)]
+    for name in passages_in(content):
+        if passage := catalogue.passages.get(name):
+            bodies += [text.body for text in passage.texts.values()]
+    return [
+        ("title", template.title),
+        ("keywords", ", ".join((*content.keywords, *content.kinds))),
+        ("subject", " · ".join(text.subject for text in texts)),
+        ("shelf", shelves.get(template.shelf, "")),
+        ("text", " ".join(map(plain, bodies))),
+    ]
+
+
+def plain(markup: str) -> str:
+    """The words of a body."""
+    text = _TAG.sub(" ", markup)
+    return html.unescape(text) if "&" in text else text
+
+
+def where_matched(
+    catalogue: Catalogue, template: Template, words: str
+) -> tuple[str, str, list[tuple[int, int]]]:
+    """Where a template that was found meets the words, if not in its title: what holds them, an
+    excerpt, and the matches in it."""
+    shelves = {shelf.id: shelf.name for shelf in catalogue.shelves}
+    for what, text in found_by(catalogue, template, shelves)[1:]:
+        shown, spans = excerpt(words, text)
+        if spans:
+            return what, shown, spans
+    return "", "", []
+
+
+def contact_entries(catalogue: Catalogue) -> list[Entry]:
+    """What contacts are found by: name, address, organisation, case numbers."""
+    numbers: dict[str, list[str]] = {}
+    for case in catalogue.cases.values():
+        numbers.setdefault(case.contact, []).append(case.number)
+    return [
+        Entry(c.id, (c.name, c.email, c.organisation, " ".join(numbers.get(c.id, ()))))
+        for c in catalogue.contacts.values()
+    ]
+
+
+def case_entries(catalogue: Catalogue) -> list[Entry]:
+    """What cases are found by: number, title, kind, the contact's name."""
+    names = {c.id: c.name for c in catalogue.contacts.values()}
+    return [
+        Entry(c.id, (c.number, c.title, c.kind, names.get(c.contact, "")))
+        for c in catalogue.cases.values()
+    ]
