@@ -66,7 +66,7 @@ def test_with_the_keyboard_alone(hand: Hand) -> None:
     # And find it again in the register.
     hand.press("Alt+4")
     hand.type("LS-48211")
-    hand.until(lambda: hand.window.register.table.rowCount())
+    hand.until(hand.window.register.table.rowCount)
     hand.press("Return", "Return")
     view = hand.window.register.view
     hand.until(view.isVisible)

@@ -215,9 +215,11 @@ class Session(QObject):
 
     def others_editing(self, template: str) -> str:
         """Who else has a template open in the editor, as a sentence; empty for nobody."""
+        if template not in self.catalogue.editing:
+            return ""
         names = [
             self.catalogue.members[key].name
-            for key in self.catalogue.editing.get(template, ())
+            for key in self.catalogue.editing[template]
             if key != self.my_id and key in self.catalogue.members
         ]
         if not names:

@@ -27,7 +27,8 @@ def shown_url(url: str) -> str:
 def postgres_engine(url: str) -> Engine:
     """An engine on a server; a connection that has died is noticed before it is used."""
     made = make_url(url).set(drivername="postgresql+psycopg")
-    return create_engine(made, pool_pre_ping=True, connect_args={"connect_timeout": 5})
+    few = {"pool_size": 1, "max_overflow": 4}  # a server has a hundred for a whole team
+    return create_engine(made, pool_pre_ping=True, connect_args={"connect_timeout": 5}, **few)
 
 
 def reason_of(error: BaseException | None) -> tuple[str, str] | None:

@@ -150,30 +150,38 @@ def template_query(joined: Any) -> Any:
 
 def _templates(connection: Connection, known: Mapping[str, Template]) -> dict[str, Template]:
     t, e = schema.template, schema.edition
-    rows = [*connection.execute(select(t).order_by(t.c.id)).mappings()]
+    beside = connection.execute(select(t.c.id, t.c.edition, *(t.c[n] for n in _BESIDE)))
+    rows = sorted(tuple(row) for row in beside)  # plain tuples: there may be many thousand
     found = {
-        row["id"]: _again(held, row)
-        for row in rows
-        if (held := known.get(row["id"])) and held.edition == row["edition"]
+        key: _again(held, values)
+        for key, edition, *values in rows
+        if (held := known.get(key)) and held.edition == edition
     }
-    missing = [row["id"] for row in rows if row["id"] not in found]
+    missing = [row[0] for row in rows if row[0] not in found]
     in_use = template_query((e.c.template == t.c.id) & (e.c.number == t.c.edition))
     wholes = [in_use] if len(missing) == len(rows) else _of_some(in_use, missing)
     for statement in wholes:
         for row in connection.execute(statement).mappings():
             found[row["id"]] = template_of(row)
-    return {row["id"]: found[row["id"]] for row in rows if row["id"] in found}
+    return {row[0]: found[row[0]] for row in rows if row[0] in found}
 
 
 _BESIDE = ("shelf", "title", "state", "pinned", "origin", "origin_edition")
 
 
-def _again(held: Template, row: RowMapping) -> Template:
+def _again(held: Template, values: list[Any]) -> Template:
     """A template that is known, with what may be another now beside its edition."""
-    values = {name: row[name] for name in _BESIDE}
-    if all(getattr(held, name) == value for name, value in values.items()):
+    shelf, title, state, pinned, origin, number = values
+    if (
+        held.shelf == shelf
+        and held.title == title
+        and held.state == state
+        and held.pinned == pinned
+        and held.origin == origin
+        and held.origin_edition == number
+    ):
         return held
-    return msgspec.structs.replace(held, **values)
+    return msgspec.structs.replace(held, **dict(zip(_BESIDE, values, strict=True)))
 
 
 def _of_some(query: Any, keys: list[str], size: int = 500) -> Iterable[Any]:

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from nebbet.core import body
 from nebbet.core.letter import Content, Texts
-from nebbet.library.catalogue import Proposal, Shelf
+from nebbet.library.catalogue import Proposal, Shelf, parents_first
 from nebbet.library.store import Library, open_library
 from nebbet.standin.history import WEEKS, fill_history
 from nebbet.standin.papers import make_papers
@@ -48,8 +48,9 @@ def fill_library(library: Library, world: World, began: datetime) -> None:
         name: (library.put_file(data, name, media_type), media_type, len(data))
         for name, (data, media_type) in make_papers().items()
     }
-    for position, name in enumerate(world.shelves):
-        library.add_shelf(Shelf(_shelf_id(name), name), position)
+    shelves = [Shelf(_shelf_id(n), n, _shelf_id(world.inside.get(n, ""))) for n in world.shelves]
+    for shelf in parents_first(shelves):
+        library.add_shelf(shelf, shelves.index(shelf))
     for template in world.templates:
         earlier = [edition for edition in world.editions if edition.template == template.id]
         _add(library, template, earlier, known, began)

@@ -54,6 +54,7 @@ class World(Struct, frozen=True):
     zone: str
     closures: Mapping[date, str]
     shelves: tuple[str, ...]
+    inside: Mapping[str, str]
     members: tuple[Member, ...]
     facts: tuple[Fact, ...]
     frames: Mapping[str, Frame]
@@ -74,12 +75,14 @@ def read_world(today: date) -> World:
     folder = files("nebbet.standin") / "world"
     team = read_team()
     earlier = tomllib.loads((folder / "earlier.toml").read_text("utf-8"))
+    found_by = tomllib.loads((folder / "found_by.toml").read_text("utf-8"))
     domain = team["domain"]
     return World(
         calendar=team["calendar"],
         zone=team["zone"],
         closures=_closures(team["closures"], today),
         shelves=tuple(team["shelves"]),
+        inside=team["inside"],
         members=read_members(),
         facts=msgspec.convert(team["facts"], tuple[Fact, ...]),
         frames={
@@ -91,7 +94,7 @@ def read_world(today: date) -> World:
         contacts=msgspec.convert(list(_rows(folder / "contacts.csv")), tuple[Contact, ...]),
         cases=tuple(_case(row, today, domain) for row in _rows(folder / "cases.csv")),
         templates=tuple(
-            _template(path.name, tomllib.loads(path.read_text("utf-8")))
+            _template(path.name, tomllib.loads(path.read_text("utf-8")), found_by)
             for path in sorted((folder / "templates").iterdir(), key=lambda path: path.name)
         ),
         editions=msgspec.convert(earlier["editions"], tuple[Earlier, ...]),
@@ -140,13 +143,16 @@ def _more(name: str, text: str) -> Value:
     return Decimal(text) if name == "passengers" else text
 
 
-def _template(file_name: str, raw: dict[str, Any]) -> DemoTemplate:
+def _template(file_name: str, raw: dict[str, Any], found_by: Mapping[str, Any]) -> DemoTemplate:
+    stem = file_name.removesuffix(".toml").partition("-")[2]
+    kinds, keywords = found_by.get(stem, ((), ()))
     content = Content(
         texts=msgspec.convert(raw["texts"], dict[str, Texts]),
         placeholders=msgspec.convert(raw.get("placeholders", []), tuple[Placeholder, ...]),
         copies=msgspec.convert(raw.get("copies", {}), Copies),
         enclosures=msgspec.convert(raw.get("enclosures", []), tuple[Enclosure, ...]),
         frame=raw.get("frame", FRAME_ID),
+        kinds=tuple(kinds),
+        keywords=tuple(keywords),
     )
-    stem = file_name.removesuffix(".toml").partition("-")[2]
     return DemoTemplate(stem, raw["title"], raw["shelf"], raw.get("pinned", False), content)

@@ -10,17 +10,24 @@ from array import array
 from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from itertools import groupby
 
 import numpy as np
 from numpy.typing import NDArray
 from rapidfuzz import process
 from rapidfuzz.distance import OSA
 
-from nebbet.core.ranking.words import Entry, allowed_mistakes, folded, raw_words, wanted_words
+from nebbet.core.ranking.words import (
+    Entry,
+    allowed_mistakes,
+    folded,
+    raw_words,
+    wanted_words,
+)
 
 WEIGHTS = (8, 6, 4, 2, 1)  # what a word counts for in an entry's first text, its second …
-WHOLE, BEGINNING, INSIDE, MISSPELT = 8.0, 6.0, 3.0, 2.0
+WHOLE, BEGINNING, INSIDE, MISSPELT = 8.0, 6.0, 3.0, 0.5
+_ENOUGH = 5  # entries that hold a word as it was typed: then nobody looks for mistakes in it
+_LONGEST = 24  # letters of a word still being typed in which mistakes are looked for
 _INSIDE_FROM = 4  # letters that a word must have to be looked for inside others
 _Numbers = NDArray[np.int32]
 _Scores = NDArray[np.float32]
@@ -112,8 +119,8 @@ class _Segment:
             counts.append(len(best))
         self.numbers = {key: number for number, key in enumerate(self.keys)}
         self._sort(ids, words, weights, counts)
-        self._lengths: dict[int, tuple[list[str], _Numbers]] = {}
         self._beginnings: dict[int, tuple[list[str], _Numbers, _Numbers]] = {}
+        self._short: NDArray[np.str_] | None = None
         self._known: dict[tuple[str, bool], _Scores] = {}
 
     def _sort(
@@ -163,13 +170,15 @@ class _Segment:
     def _look_up(self, word: str, growing: bool) -> _Scores:
         best = np.zeros(len(self.keys), np.float32)
         for worth, ranges in (
-            (MISSPELT, self._misspelt(word, growing)),
             (INSIDE, self._inside(word)),
             (BEGINNING, self._beginning(word)),
             (WHOLE, self._whole(word)),
         ):
             for first, last in ranges:
                 self._mark(best, worth, first, last)
+        if np.count_nonzero(best) < _ENOUGH:
+            for first, last in self._misspelt(word, growing):
+                self._mark(best, MISSPELT, first, last)
         return best
 
     def _mark(self, best: _Scores, worth: float, first: int, last: int) -> None:
@@ -206,40 +215,34 @@ class _Segment:
         most = allowed_mistakes(word)
         if not most:
             return []
-        ranges: list[tuple[int, int]] = []
-        for length in range(len(word) - most, len(word) + most + 1):
-            choices, numbers = self._of_length(length)
-            near = _near(word, choices, most)
-            ranges += [(number, number + 1) for number in numbers[near].tolist()]
-        if growing:
-            choices, firsts, lasts = self._beginnings_of(len(word))
-            near = _near(word, choices, most)
+        ranges = [found for other in self._other_first(word) for found in self._whole(other)]
+        first, last = self._beginning(word[0])[0] if self._beginning(word[0]) else (0, 0)
+        near = _near(word, self.words[first:last], most) + first
+        ranges += [(number, number + 1) for number in near.tolist()]
+        if growing and len(word) <= _LONGEST:
+            ranges += [r for other in self._other_first(word) for r in self._beginning(other)]
+            starts, firsts, lasts = self._beginnings_of(len(word))
+            low, high = np.searchsorted(firsts, (first, last))
+            near = _near(word, starts[low:high], most) + low
             ranges += zip(firsts[near].tolist(), lasts[near].tolist(), strict=True)
         return ranges
 
-    def _of_length(self, length: int) -> tuple[list[str], _Numbers]:
-        """The words of a length, with their numbers."""
-        if not self._lengths:
-            by_length: defaultdict[int, list[int]] = defaultdict(list)
-            for number, word in enumerate(self.words):
-                by_length[len(word)].append(number)
-            for size, numbers in by_length.items():
-                found = [self.words[number] for number in numbers]
-                self._lengths[size] = (found, np.array(numbers, np.int32))
-        return self._lengths.get(length, ([], np.array([], np.int32)))
+    def _other_first(self, word: str) -> list[str]:
+        """What a word may be if its first letter is the mistake: another one, one too many, one
+        lost, or swapped with the second. All that follows is right then."""
+        letters = set(self._beginnings_of(1)[0]) - {""}
+        others = [letter + rest for letter in letters for rest in (word[1:], word)]
+        return [*others, word[1:], word[1] + word[0] + word[2:]]
 
     def _beginnings_of(self, length: int) -> tuple[list[str], _Numbers, _Numbers]:
-        """What the longer words begin with, each with the range of these words."""
+        """What words begin with, each with the range of these words."""
         if length not in self._beginnings:
-            found: list[str] = []
-            ranges: list[tuple[int, int]] = []
-            longer = ((w[:length], n) for n, w in enumerate(self.words) if len(w) > length)
-            for start, group in groupby(longer, key=_first):
-                numbers = [number for _start, number in group]
-                found.append(start)
-                ranges.append((numbers[0], numbers[-1] + 1))
-            edges = np.array(ranges or np.empty((0, 2)), np.int32)
-            self._beginnings[length] = (found, edges[:, 0], edges[:, 1])
+            if self._short is None:
+                self._short = np.array([word[:_LONGEST] for word in self.words] or [""])
+            starts = self._short.astype(f"U{length}")
+            firsts = np.flatnonzero(np.append(True, starts[1:] != starts[:-1])).astype(np.int32)
+            lasts = np.append(firsts[1:], len(self.words)).astype(np.int32)
+            self._beginnings[length] = (starts[firsts].tolist(), firsts, lasts)
         return self._beginnings[length]
 
 
@@ -247,12 +250,8 @@ def _weights(texts: Sequence[str]) -> Sequence[int]:
     return (*WEIGHTS, *[WEIGHTS[-1]] * (len(texts) - len(WEIGHTS)))
 
 
-def _first(pair: tuple[str, int]) -> str:
-    return pair[0]
-
-
 def _near(word: str, choices: list[str], most: int) -> _Numbers:
-    """Which of the choices are so many mistakes away at most."""
+    """Which of the choices, that begin alike, are so many mistakes away at most."""
     if not choices:
         return np.array([], np.int32)
     distances = process.cdist([word], choices, scorer=OSA.distance, score_cutoff=most)[0]

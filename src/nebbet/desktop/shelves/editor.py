@@ -422,7 +422,7 @@ class TemplateEditor(Place):
         """Keep what is not in use yet, through a crash too; nothing changed is nothing kept."""
         self._timer.stop()
         template = self._session.catalogue.templates.get(self._id)
-        if template is None:
+        if template is None and self._proposal is None:
             return
         draft = self._draft()
         self.ledger.show_uses(letters.uses(draft.content))

@@ -1,6 +1,7 @@
 """The shelves, the templates of the shelf at hand, and the reading pane."""
 
 from collections import Counter
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
@@ -18,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from nebbet.core import ranking
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
@@ -27,6 +29,7 @@ from nebbet.desktop.shelves.shelf_tree import ALL, LATELY, MOST, RETIRED, ShelfT
 from nebbet.desktop.shelves.table import Match, Row, TemplatesTable
 from nebbet.library.catalogue import Shelf, Template, own_shelf
 
+_AFTER_TYPING = 120  # milliseconds
 _SHORT = 25  # templates in the lists of what was used lately and most
 
 
@@ -96,9 +99,12 @@ class ShelvesView(Place):
         self.find_field = _FindField(self.table)
         self.kind = _Narrow("Kind of case", "any kind of case")
         self.keyword = _Narrow("Keyword", "any keyword")
+        self.nothing = pieces.label("No template has all of these words here.", "faint")
         self.acts = Acts(session, lambda: self.table.keys)
         self.pane = ReadingPane(session)
         self.add = pieces.button("New shelf…", self.add_shelf, "words")
+        self._typing = False
+        self._later = after_pause(self, _AFTER_TYPING, self._show_now)
         self._lay_out(links, tools)
         self._connect()
 
@@ -111,6 +117,7 @@ class ShelvesView(Place):
             QVBoxLayout(middle),
             pieces.row(pieces.grow(self.find_field), *tools),
             pieces.row(self.kind, self.keyword, None),
+            self.nothing,
             self.table,
             self.acts,
             margin=8,
@@ -186,14 +193,18 @@ class ShelvesView(Place):
         """Show the templates of what is chosen on the left, that the words find."""
         session, words = self._session, self.find_field.text().strip()
         catalogue = session.catalogue
-        found = [catalogue.templates[key] for key in self._in_order(words)]
+        is_wanted = self._narrowing()
+        found = (catalogue.templates[key] for key in self._in_order(words))
         rows = [
             Row(template, catalogue.usage_of(template.id), self._said_of(template))
             for template in found
-            if self._is_wanted(template)
+            if is_wanted(template)
         ]
         matching = partial(self._match, words) if words else None
+        self._typing = best_first
         self.table.show_rows(rows, session.parts.now(), matching, best_first=best_first)
+        self._typing = False
+        self.nothing.setVisible(bool(words) and not rows)
         self.acts.refresh()
 
     def _in_order(self, words: str) -> list[str]:
@@ -223,16 +234,22 @@ class ShelvesView(Place):
         editing = "being edited" if self._session.others_editing(template.id) else ""
         return ", ".join(filter(None, (said, editing)))
 
-    def _is_wanted(self, template: Template) -> bool:
-        content = template.content
-        if self.kind.chosen and self.kind.chosen not in content.kinds:
-            return False
-        if self.keyword.chosen and self.keyword.chosen not in content.keywords:
-            return False
-        shelf = self.tree.key or ALL
-        if shelf == RETIRED or template.state == "retired":
-            return shelf == RETIRED and template.state == "retired"
-        return shelf in (ALL, LATELY, MOST) or template.shelf in self._with_inner(shelf)
+    def _narrowing(self) -> Callable[[Template], bool]:
+        """What says of a template whether it belongs to what is chosen."""
+        shelf, kind, keyword = self.tree.key or ALL, self.kind.chosen, self.keyword.chosen
+        everywhere = shelf in (ALL, LATELY, MOST)
+        on = self._with_inner(shelf)
+
+        def is_wanted(template: Template) -> bool:
+            if kind and kind not in template.content.kinds:
+                return False
+            if keyword and keyword not in template.content.keywords:
+                return False
+            if shelf == RETIRED or template.state == "retired":
+                return shelf == RETIRED and template.state == "retired"
+            return everywhere or template.shelf in on
+
+        return is_wanted
 
     def _with_inner(self, shelf: str) -> set[str]:
         """A shelf with the shelves on it."""
@@ -250,7 +267,15 @@ class ShelvesView(Place):
         return Match([], before + excerpt, [(a + len(before), b + len(before)) for a, b in found])
 
     def _show_template(self, key: str) -> None:
-        self.pane.show_template(self._session.catalogue.templates.get(key))
+        """Show the template at hand; while somebody types, once there is a pause."""
+        if key and self._typing:
+            self._later.start()
+        else:
+            self._show_now()
+
+    def _show_now(self) -> None:
+        self._later.stop()
+        self.pane.show_template(self._session.catalogue.templates.get(self.table.key))
 
     def _type(self, letters: str) -> None:
         """Typing in the list goes on in the find field."""
