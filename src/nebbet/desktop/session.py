@@ -91,7 +91,7 @@ class Session(QObject):
         self.files = EncodedFiles(self._file_bytes)
         self._stores: Stores | None = None
         self._carrier: Carrier | None = None
-        self._following = Following(self)
+        self.following = Following(self)
         self.finds = Finds(self)
         self._unkept: dict[str, Letter] = {}
         self._on_the_way: set[str] = set()  # letters between the pile and the outbox
@@ -126,7 +126,7 @@ class Session(QObject):
             changed.emit()
         self.outbox_changed.emit()
         self._warm_up()
-        self._following.start()
+        self.following.start()
         self.opened.emit()
 
     @property
@@ -180,7 +180,7 @@ class Session(QObject):
     def close(self) -> None:
         """Keep what is open and let the letter on the line finish."""
         self.keep_now()
-        self._following.stop()
+        self.following.stop()
         if self._carrier:
             self._carrier.stop()
         self.operations.finish()
@@ -199,6 +199,10 @@ class Session(QObject):
     def _nudge(self) -> None:
         if self._carrier:
             self._carrier.nudge()
+
+    def hurry(self) -> None:
+        """Enter into the register what was sent while its library was away."""
+        self.operations.run(self.stores.hurry, lambda _done: self._nudge(), self.voice.fail)
 
     def _seconds(self) -> float:
         return self.parts.now().timestamp()

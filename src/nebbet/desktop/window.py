@@ -140,6 +140,8 @@ class Window(QMainWindow):
         self.find_field.setMaximumWidth(300)
         self.find_field.setMinimumWidth(180)
         self.outbox_state = pieces.label("", "note")
+        self.library_state = pieces.label("", "doubt")
+        self.library_state.hide()
         self.person = pieces.button("", lambda: self.go(self.profile), "words", "Your profile")
         places = pieces.row(*self.place_buttons.values(), spacing=18)
         layout = QHBoxLayout(band)
@@ -149,6 +151,7 @@ class Window(QMainWindow):
             places,
             None,
             self.find_field,
+            self.library_state,
             self.outbox_state,
             self.person,
             spacing=14,
@@ -161,7 +164,9 @@ class Window(QMainWindow):
         self.find_field.picked.connect(self._found)
         self.session.outbox_changed.connect(self._show_outbox)
         self.session.settings_changed.connect(self._take_settings)
+        self.session.following.reach_changed.connect(self._show_reach)
         self.session.catalogue_changed.connect(self._show_outbox)
+        self.session.catalogue_changed.connect(self._show_reach)
         self.session.taken_back.connect(lambda _id: self.go(self.letters))
 
     def _add_keys(self) -> None:
@@ -262,6 +267,12 @@ class Window(QMainWindow):
     def _take_settings(self) -> None:
         theme.choose(self.session.settings.look)
         self._show_outbox()
+
+    def _show_reach(self) -> None:
+        """Say which library one works on, where it is not the one on the server."""
+        words = self.session.following.state
+        self.library_state.setText(words)
+        self.library_state.setVisible(bool(words))
 
     def _show_outbox(self) -> None:
         outbox = self.session.outbox

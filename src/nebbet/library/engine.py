@@ -61,6 +61,8 @@ def explained(what: str, kept: str = "Nothing was changed") -> Iterator[None]:
         raise NebbetError(f"{what}: a value in it is damaged", kept=kept, advice=advice) from error
     except (DBAPIError, sqlite3.Error) as error:
         origin = error.orig if isinstance(error, DBAPIError) else error
+        if postgres.is_away(origin):
+            raise postgres.Away(f"{what}: the server does not answer", kept=kept) from error
         if said := postgres.reason_of(origin):
             raise NebbetError(f"{what}: {said[0]}", kept=kept, advice=said[1]) from error
         code = getattr(origin, "sqlite_errorcode", 0) & 0xFF

@@ -1,6 +1,10 @@
 """A library on a PostgreSQL server: opening it, and saying in plain words what went wrong."""
 
+from typing import Any
+
 from sqlalchemy import Engine, create_engine, make_url
+
+from nebbet.core.errors import NebbetError
 
 _REASONS = {
     "42501": ("your role in this library does not allow that", "Ask a lead"),
@@ -10,8 +14,22 @@ _REASONS = {
     "53100": ("the disk of the server is full", "Tell whoever keeps the server"),
     "25006": ("it is read-only here", "Ask for the right to write to it"),
 }
-_GONE = ("the server does not answer", "Check the network and try again")
+_GONE = ("the server does not answer", "Try again when it is back")
+# Give up soon, also where a network was unplugged: seconds, seconds, seconds, times.
+CONNECTING: dict[str, Any] = {
+    "connect_timeout": 5,
+    "keepalives_idle": 10,
+    "keepalives_interval": 5,
+    "keepalives_count": 2,
+}
 _CONNECTION = ("08", "57")  # classes of SQLSTATE (PostgreSQL documentation, appendix A)
+
+
+class Away(NebbetError):
+    """The server of the library does not answer."""
+
+    def __init__(self, what: str, *, kept: str = "", advice: str = "") -> None:
+        super().__init__(what, kept=kept, advice=advice or _GONE[1])
 
 
 def is_url(where: str) -> bool:
@@ -28,7 +46,12 @@ def postgres_engine(url: str) -> Engine:
     """An engine on a server; a connection that has died is noticed before it is used."""
     made = make_url(url).set(drivername="postgresql+psycopg")
     few = {"pool_size": 1, "max_overflow": 4}  # a server has a hundred for a whole team
-    return create_engine(made, pool_pre_ping=True, connect_args={"connect_timeout": 5}, **few)
+    return create_engine(made, pool_pre_ping=True, connect_args=CONNECTING, **few)
+
+
+def is_away(error: BaseException | None) -> bool:
+    """Whether an error says that the server does not answer."""
+    return reason_of(error) == _GONE
 
 
 def reason_of(error: BaseException | None) -> tuple[str, str] | None:

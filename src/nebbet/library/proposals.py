@@ -27,15 +27,16 @@ class Proposing(ABC):
 
     def propose(self, proposal: Proposal) -> None:
         """Let a proposal wait for a lead."""
-        row = {name: getattr(proposal, name) for name in Proposal.__struct_fields__}
-        row |= {
-            "content": msgspec.json.encode(proposal.content).decode(),
-            "decider": None,
-            "decided": None,
-        }
         kept = "Your text is still on the page"
         with self.writing("The proposal cannot be made", kept, leads=False) as connection:
-            connection.execute(insert(schema.proposal).values(row))
+            connection.execute(insert(schema.proposal).values(_row(proposal)))
+
+    def propose_once(self, proposal: Proposal) -> None:
+        """Let a proposal wait for a lead, unless it is known already."""
+        known = select(schema.proposal.c.id).where(schema.proposal.c.id == proposal.id)
+        with self.writing("The proposal cannot be made", leads=False) as connection:
+            if connection.scalar(known) is None:
+                connection.execute(insert(schema.proposal).values(_row(proposal)))
 
     def withdraw(self, proposal: str, moment: datetime) -> None:
         """Take one's own proposal back. Raises NebbetError when it was decided meanwhile."""
@@ -78,6 +79,12 @@ class Proposing(ABC):
                 made=moment,
                 based_on=based_on,
             )
+
+
+def _row(proposal: Proposal) -> dict[str, object]:
+    row = {name: getattr(proposal, name) for name in Proposal.__struct_fields__}
+    content = msgspec.json.encode(proposal.content).decode()
+    return row | {"content": content, "decider": None, "decided": None}
 
 
 def _decide(

@@ -20,6 +20,7 @@ from nebbet.library.catalogue import Catalogue, LibraryFile, Role, Template
 from nebbet.library.disk import refuse_large
 from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained, sqlite_engine
+from nebbet.library.former import keep_state
 from nebbet.library.postgres import postgres_engine, shown_url
 from nebbet.library.proposals import Proposing
 from nebbet.library.reading import (
@@ -78,6 +79,7 @@ class Library(Proposing, Arranging):
     ) -> Iterator[Connection]:
         """One transaction; what says what cannot be done when it fails. leads says that only a lead
         may do it. Raises NebbetError where the role does not allow it."""
+        self.check_reach(what, kept)
         if self.role == "reader":
             raise NebbetError(
                 f"{what}: it is read-only here",
@@ -90,6 +92,9 @@ class Library(Proposing, Arranging):
             )
         with explained(what, kept), self.engine.begin() as connection:
             yield connection
+
+    def check_reach(self, what: str, kept: str) -> None:
+        """Raise NebbetError where a library is known to be out of reach."""
 
     # Reading
 
@@ -131,13 +136,21 @@ class Library(Proposing, Arranging):
         with self.writing(f"{name} cannot be kept", leads=False) as connection:
             return keep_file(connection, data, name, media_type)
 
-    def put(self, *records: Member | Contact | Case | Fact | Passage) -> None:
-        """Keep records, each in the place of an earlier one of the same id."""
+    def put(
+        self,
+        *records: Member | Contact | Case | Fact | Passage,
+        author: str = "",
+        made: datetime | None = None,
+    ) -> None:
+        """Keep records, each in the place of an earlier one of the same id. With author and moment
+        a fact or passage is kept as one of its states, too."""
         leads = any(is_for_leads(record) for record in records)
         with self.writing("The change cannot be kept", leads=leads) as connection:
             for record in records:
                 table, key = RECORDS[type(record)]
                 put_document(connection, table, key, getattr(record, key), record)
+                if made and isinstance(record, Fact | Passage):
+                    keep_state(connection, getattr(record, key), record, author, made)
 
     def remove_fact(self, name: str) -> None:
         """Take a fact out of the library."""
@@ -161,10 +174,14 @@ class Library(Proposing, Arranging):
             words = sorted({*read_words(connection), word})
             _put_setting(connection, "words", msgspec.json.encode(words).decode())
 
-    def put_frame(self, frame_id: str, frame: Frame) -> None:
-        """Keep a frame."""
+    def put_frame(
+        self, frame_id: str, frame: Frame, author: str = "", made: datetime | None = None
+    ) -> None:
+        """Keep a frame; with author and moment as one of its states, too."""
         with self.writing("The frame cannot be kept") as connection:
             put_document(connection, schema.frame, "id", frame_id, frame)
+            if made:
+                keep_state(connection, frame_id, frame, author, made)
 
     def put_calendar(
         self,

@@ -8,6 +8,8 @@ from pathlib import Path
 
 from sqlalchemy import Engine
 
+from nebbet.library.postgres import CONNECTING
+
 PAUSE = 1.0  # seconds between two looks at a file
 _CHANNEL = "nebbet"
 _TRY_AGAIN = 2.0  # seconds, while a server does not answer
@@ -16,11 +18,22 @@ _TRY_AGAIN = 2.0  # seconds, while a server does not answer
 class Watcher(threading.Thread):
     """Calls changed, in a thread of its own, soon after the library is another one: within a second
     or so of a change in a file, at once on a server (PostgreSQL's LISTEN). Changes made by this
-    program count as well."""
+    program count as well.
 
-    def __init__(self, engine: Engine, changed: Callable[[], None], pause: float = PAUSE) -> None:
+    reached tells that a server answers, or does not any more; doubts asks whether somebody else
+    found it away, for then it is tried anew."""
+
+    def __init__(
+        self,
+        engine: Engine,
+        changed: Callable[[], None],
+        pause: float = PAUSE,
+        reached: Callable[[bool], None] | None = None,
+        doubts: Callable[[], bool] | None = None,
+    ) -> None:
         super().__init__(name="watching the library", daemon=True)
         self._engine, self._changed, self._pause = engine, changed, pause
+        self._reached, self._doubts = reached, doubts
         self._ended = threading.Event()
 
     def stop(self) -> None:
@@ -37,7 +50,12 @@ class Watcher(threading.Thread):
             except Exception as error:
                 if not _is_outage(error):
                     raise
+                self._say_reached(False)
                 self._ended.wait(_TRY_AGAIN)
+
+    def _say_reached(self, answers: bool) -> None:
+        if self._reached and not self._ended.is_set():
+            self._reached(answers)
 
     def _tell(self) -> None:
         if not self._ended.is_set():
@@ -58,10 +76,13 @@ class Watcher(threading.Thread):
         import psycopg
 
         url = self._engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
-        with psycopg.connect(url, autocommit=True, connect_timeout=5) as connection:
+        with psycopg.connect(url, autocommit=True, **CONNECTING) as connection:
             connection.execute(f"LISTEN {_CHANNEL}")
+            self._say_reached(True)
             self._tell()  # what changed while nobody listened
             while not self._ended.is_set():
+                if self._doubts and self._doubts():
+                    return
                 if list(connection.notifies(timeout=self._pause, stop_after=1)):
                     self._tell()
 

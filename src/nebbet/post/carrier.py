@@ -92,8 +92,11 @@ def _finish(office: Office, entry: Queued) -> None:
     from nebbet.core.message.compose import with_bcc
     from nebbet.post import imap
 
-    item = entry.item
-    register.record(office.library, item.entry)
+    item, waits = entry.item, ""
+    try:
+        register.record(office.library, item.entry)
+    except NebbetError as error:
+        waits = f"Sent. Its entry in the register waits: {error.what}"
     data = with_bcc(item.outgoing.data, item.outgoing.bcc)
     moment = datetime.fromtimestamp(office.now(), UTC)
     try:
@@ -105,7 +108,9 @@ def _finish(office: Office, entry: Queued) -> None:
             unless_there=item.outgoing.message_id if entry.state == "sent" else "",
         )
     except NebbetError as error:
-        _wait_for_record(office, entry, f"Sent. Its copy for your mailbox waits: {error.what}")
+        waits = waits or f"Sent. Its copy for your mailbox waits: {error.what}"
+    if waits:
+        _wait_for_record(office, entry, waits)
         return
     outbox.mark(office.personal, item.id, state="gone", due=office.now(), words="")
 

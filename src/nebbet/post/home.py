@@ -34,6 +34,11 @@ class Home(Struct, frozen=True):
         return self.data / "library.sqlite"
 
     @property
+    def copy_folder(self) -> Path:
+        """The copy of a server's library."""
+        return self.data / "library-copy"
+
+    @property
     def mail_folder(self) -> Path:
         """The mailboxes of the stand-in mail service."""
         return self.data / "mail"

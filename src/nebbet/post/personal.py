@@ -53,6 +53,16 @@ answer_table = Table(
     Column("text", Text, nullable=False),
 )
 
+waiting_table = Table(
+    "waiting",
+    metadata,
+    Column("number", Integer, primary_key=True, autoincrement=True),
+    Column("kind", String(16), nullable=False),
+    Column("data", LargeBinary, nullable=False),
+    Column("refused", Text, nullable=False, default=""),
+    sqlite_autoincrement=True,
+)
+
 pin_table = Table("pin", metadata, Column("template", String(64), primary_key=True))
 
 outbox_table = Table(

@@ -4,20 +4,25 @@ from collections.abc import Iterable
 from datetime import datetime
 from pathlib import Path
 
+import msgspec
 from msgspec import Struct
 from sqlalchemy import Engine
 
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.library.catalogue import Catalogue, Role
-from nebbet.library.postgres import is_url
+from nebbet.library.local_copy import LocalCopy
+from nebbet.library.postgres import is_url, shown_url
 from nebbet.library.store import Library, open_library
+from nebbet.library.team import TeamLibrary, open_team
 from nebbet.post import outbox, personal, register
 from nebbet.post.entries import Registered
 from nebbet.post.home import Home
 from nebbet.post.items import Item, Queued
 from nebbet.post.settings import Settings
+from nebbet.post.waiting import WaitingWrites
 
+EMPTY = msgspec.msgpack.encode([])
 KEEP_COPIES = 30 * 86400.0  # seconds that a copy of a sent message stays on this machine
 
 
@@ -105,8 +110,21 @@ class Stores(Struct, frozen=True):
         return outbox.local_copy(self.personal, message_id)
 
     def entries(self) -> list[Registered]:
-        """The register, newest first."""
-        return register.entries(self.library)
+        """The register, newest first; as it was last where the server does not answer."""
+        library = self.library
+        if isinstance(library, TeamLibrary) and library.away:
+            return msgspec.msgpack.decode(library.beside or EMPTY, type=list[Registered])
+        return register.entries(library)
+
+    def keep_copy(self, moment: datetime, catalogue: Catalogue, sent: list[Registered]) -> None:
+        """Keep a copy of a server's library on this machine."""
+        if isinstance(self.library, TeamLibrary):
+            self.library.keep_copy(moment, catalogue, msgspec.msgpack.encode(sent))
+
+    def hurry(self) -> None:
+        """Let what was sent, but is not in the register yet, be entered now."""
+        for entry in outbox.queued(self.personal, ("sent",)):
+            outbox.mark(self.personal, entry.item.id, due=0.0)
 
 
 def place_of(home: Home, settings: Settings) -> Path | str:
@@ -121,5 +139,13 @@ def open_stores(home: Home, settings: Settings, role: Role | None = None) -> Sto
 
     Raises NebbetError with what stands in the way.
     """
-    library = open_library(place_of(home, settings), role)
-    return Stores(library, personal.open_personal(home.personal_file))
+    place = place_of(home, settings)
+    own = personal.open_personal(home.personal_file)
+    try:
+        if isinstance(place, Path):
+            return Stores(open_library(place, role), own)
+        copy = LocalCopy(home.copy_folder, shown_url(place))
+        return Stores(open_team(place, role, copy, WaitingWrites(own)), own)
+    except Exception:
+        own.dispose()
+        raise
