@@ -85,7 +85,11 @@ class Following(QObject):
     def _on_reached(self, answers: bool) -> None:
         """The server answers, or does not any more."""
         team, session = self._team, self._session
-        if team is None or answers != team.away:
+        if team is None:
+            return
+        if not answers and team.away:
+            return
+        if answers and not team.away and not team.count_waiting():
             return
         if not answers:
             session.operations.run(team.gone, lambda _done: self._tell_away(), _unheard)
@@ -93,7 +97,8 @@ class Following(QObject):
         waited = team.count_waiting()
 
         def back(_done: object) -> None:
-            handed = f" {waited} handed in." if waited else ""
+            what = "What waited was" if waited == 1 else f"{waited} things that waited were"
+            handed = f" {what} handed in." if waited else ""
             session.voice.say(f"The library is there again.{handed}")
             self._look()
             self.reach_changed.emit()

@@ -1,0 +1,163 @@
+"""The window on a library whose server goes away and comes back."""
+
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from msgspec.structs import replace
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from nebbet.desktop import application
+from nebbet.desktop.window import Window
+from nebbet.library.moving import copy_library
+from nebbet.library.store import open_library
+from nebbet.post.home import Home
+from nebbet.post.secrets import SessionSecrets
+from nebbet.post.settings import read_settings, write_settings
+from nebbet.standin.service import MailService
+from tests.conftest import NOW
+from tests.desktop.conftest import PATIENCE, Hand, close, open_window
+from tests.library.conftest import database, server  # noqa: F401 - fixtures
+from tests.library.line import Line
+
+
+@pytest.fixture
+def line(database: str, home: Home) -> Iterator[Line]:  # noqa: F811
+    """The demo's library on a server, and the line to it."""
+    held, made = open_library(home.library_file), open_library(database)
+    copy_library(held, made)
+    held.close()
+    made.close()
+    with tempfile.TemporaryDirectory(prefix="nb-line") as folder:
+        line = Line(database, Path(folder))
+        yield line
+        line.cut()
+
+
+@pytest.fixture
+def on_server(line: Line, home: Home, service: MailService) -> Home:
+    settings = read_settings(home.settings_file)
+    write_settings(home.settings_file, replace(settings, library=line.url))
+    return home
+
+
+def a_hand(home: Home, qtbot: QtBot, service: MailService) -> Hand:
+    window = open_window(home)
+    qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=PATIENCE)
+    window.notices.ask = lambda *_args: True  # type: ignore[method-assign]
+    return Hand(window, qtbot, service)
+
+
+@pytest.fixture
+def hand(on_server: Home, service: MailService, qtbot: QtBot) -> Iterator[Hand]:
+    made = a_hand(on_server, qtbot, service)
+    files = on_server.copy_folder / "files"
+    expected = made.session.catalogue.files.keys()
+    made.until(lambda: files.exists() and {path.name for path in files.iterdir()} == expected)
+    yield made
+    close(made.window)
+
+
+def write_letter(hand: Hand) -> None:
+    hand.press("Alt+2")
+    hand.window.library.find_field.clear()
+    hand.window.library.table.setFocus()
+    hand.type("confirmation")
+    hand.press("Return")
+    hand.type("haldane")
+    hand.press("Return", "Ctrl+Return")
+
+
+def test_work_goes_on_without_the_server_and_is_handed_in_later(
+    hand: Hand,
+    line: Line,
+    database: str,  # noqa: F811
+) -> None:
+    state = hand.window.library_state
+    assert not state.isVisible()
+    line.cut()
+    hand.until(state.isVisible)
+    assert "Library not reached: your copy of" in state.text()
+    assert "You go on with the copy on this computer" in hand.said
+    write_letter(hand)
+    hand.until(hand.mailbox)
+    hand.until(lambda: any(e.state == "sent" for e in hand.session.outbox))
+    # A private template cannot be made without the server; what was typed stays.
+    hand.press("Alt+2")
+    library = hand.window.library
+    library.edit("refund-agreed")
+    library.editor.body.setFocus()
+    hand.press("Ctrl+Home")
+    hand.type("Kept all the same. ")
+    hand.put_in_use("more")
+    hand.until(lambda: "The edition cannot be saved: the server does not answer" in hand.said)
+    assert "Kept all the same." in library.editor.body.toPlainText()
+    assert "refund-agreed" in hand.session.drafts
+    line.mend()
+    hand.until(lambda: not state.isVisible())
+    hand.until(lambda: "The library is there again." in hand.said)
+    hand.put_in_use("more")
+    hand.until(lambda: hand.session.catalogue.templates["refund-agreed"].edition == 2)
+    hand.until(lambda: not hand.session.outbox)
+    hand.until(lambda: len(hand.session.entries) == 1)
+    there = open_library(database)
+    assert there.catalogue(NOW).usage_of("confirmation-again").last is not None
+    there.close()
+
+
+def test_a_colleague_proposes_without_the_server(
+    on_server: Home,
+    line: Line,
+    service: MailService,
+    qtbot: QtBot,
+    database: str,  # noqa: F811
+) -> None:
+    made = application.make_parts
+
+    def as_colleague(*args, **kwargs):  # type: ignore[no-untyped-def]
+        return replace(made(*args, **kwargs), role="colleague")
+
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(application, "make_parts", as_colleague)
+        hand = a_hand(on_server, qtbot, service)
+    hand.until((on_server.copy_folder / "library").exists)
+    line.cut()
+    hand.until(hand.window.library_state.isVisible)
+    hand.press("Alt+2")
+    library = hand.window.library
+    library.edit("damage-claim")
+    library.editor.body.setFocus()
+    hand.press("Ctrl+Home")
+    hand.type("Dear all. ")
+    hand.put_in_use("warmer")
+    hand.until(lambda: hand.session.catalogue.proposals)
+    hand.until(lambda: "1 to hand in" in hand.window.library_state.text())
+    close(hand.window)
+    # The next day the server is still away; the window opens all the same.
+    again = a_hand(on_server, qtbot, service)
+    assert again.window.library_state.isVisible()
+    assert len(again.session.catalogue.templates) == 40 and again.session.catalogue.proposals
+    line.mend()
+    again.until(lambda: "What waited was handed in." in again.said)
+    assert not again.window.library_state.isVisible()
+    close(again.window)
+    there = open_library(database)
+    (proposal,) = there.catalogue(NOW).proposals.values()
+    assert proposal.reason == "warmer"
+    there.close()
+
+
+def test_without_a_copy_the_window_says_so(
+    on_server: Home, line: Line, service: MailService, qtbot: QtBot
+) -> None:
+    line.cut()
+    parts = application.make_parts(on_server, SessionSecrets({}), lambda: NOW)
+    told: list[object] = []
+    window = Window(parts)
+    window.session.not_opened.connect(told.append)
+    window.show()
+    qtbot.waitUntil(lambda: bool(told), timeout=PATIENCE)
+    assert "the server does not answer" in told[0].sentence  # type: ignore[attr-defined]
+    close(window)
