@@ -2,6 +2,7 @@
 
 import shutil
 from collections.abc import Iterator
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
@@ -388,3 +389,36 @@ def test_a_letter_takes_over_a_newer_edition_and_loses_nothing(hand: Hand, home:
     hand.press("Ctrl+Z")
     hand.until(lambda: "You can choose what suits you better" in body.toPlainText())
     assert "By hand" in body.toPlainText()
+
+
+# Who edits what
+
+
+def test_who_edits_what_is_seen(hand: Hand, home: Home) -> None:
+    hand.press("Alt+2")
+    page = hand.window.library
+    page.table.choose("refund-agreed")
+    library = open_library(home.library_file)
+    library.be_present("refund-agreed", LEAD, NOW)
+    library.be_present("refund-agreed", LEAD, NOW)
+    hand.until(lambda: "Ottilie Marsh is editing this." in page.pane._state.text())
+    assert "being edited" in str(
+        page.table.model().index(page.table.currentIndex().row(), 0).data()
+    )
+    page.edit("refund-agreed")
+    assert "Ottilie Marsh is editing this." in page.editor.using.state.text()
+    editing = {"refund-agreed": ("benedek.roy", LEAD)}
+    hand.until(lambda: library.catalogue(NOW).editing == editing)
+    library.be_present("refund-agreed", "ivo.lindqvist", NOW)
+    hand.until(lambda: "Ivo Lindqvist and Ottilie Marsh are" in page.editor.using.state.text())
+    for member in (LEAD, "ivo.lindqvist"):
+        library.be_gone("refund-agreed", member)
+    hand.until(lambda: "editing this" not in page.editor.using.state.text())
+    hand.press("Esc")
+    hand.until(lambda: not library.catalogue(NOW).editing)
+    page.edit("claim-received")
+    hand.until(lambda: library.catalogue(NOW).editing == {"claim-received": ("benedek.roy",)})
+    assert not library.catalogue(NOW + timedelta(minutes=2)).editing, "not heard of any more"
+    page.leave()
+    hand.until(lambda: not library.catalogue(NOW).editing)
+    library.close()

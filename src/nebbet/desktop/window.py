@@ -302,7 +302,7 @@ class Window(QMainWindow):
         ):
             event.ignore()
             return
-        if "library" in self.__dict__ and self.library.is_editing:
-            self.library.keep_draft()
+        if "library" in self.__dict__ and self.session.is_open:
+            self.library.leave()
         self.session.close()
         event.accept()

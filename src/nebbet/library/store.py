@@ -7,7 +7,7 @@ from datetime import date, datetime
 from pathlib import Path
 
 import msgspec
-from sqlalchemy import Connection, Engine, Table, delete, insert, select, update
+from sqlalchemy import ColumnElement, Connection, Engine, Table, delete, insert, select, update
 
 from nebbet.core.body import Frame
 from nebbet.core.dates import calendar_for
@@ -168,6 +168,20 @@ class Library(Proposing, Arranging):
         with self.writing("The file cannot be changed") as connection:
             connection.execute(change)
 
+    def be_present(self, template: str, member: str, moment: datetime) -> None:
+        """Let others see that a member has a template open in the editor."""
+        at = _at_editor(template, member)
+        with self.writing("The team cannot be told", leads=False) as connection:
+            seen = update(schema.presence).where(at).values(seen=moment)
+            if not connection.execute(seen).rowcount:
+                row = {"template": template, "member": member, "seen": moment}
+                connection.execute(insert(schema.presence).values(row))
+
+    def be_gone(self, template: str, member: str) -> None:
+        """Let others see that a member has left a template."""
+        with self.writing("The team cannot be told", leads=False) as connection:
+            connection.execute(delete(schema.presence).where(_at_editor(template, member)))
+
     def add_word(self, word: str) -> None:
         """Let the team's spelling take a word from now on."""
         with self.writing("The word cannot be kept", leads=False) as connection:
@@ -238,6 +252,11 @@ class Library(Proposing, Arranging):
                 made=made,
                 based_on=based_on,
             )
+
+
+def _at_editor(template: str, member: str) -> ColumnElement[bool]:
+    table = schema.presence.c
+    return (table.template == template) & (table.member == member)
 
 
 def is_for_leads(record: object) -> bool:

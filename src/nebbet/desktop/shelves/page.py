@@ -14,6 +14,7 @@ from nebbet.desktop.shelves.editor import TemplateEditor
 from nebbet.desktop.shelves.facts import SharedFacts
 from nebbet.desktop.shelves.files_in_and_out import FilesInAndOut
 from nebbet.desktop.shelves.history import History
+from nebbet.desktop.shelves.presence import Presence
 from nebbet.desktop.shelves.proposals import Proposals
 from nebbet.desktop.shelves.shared_frames import SharedFrames
 from nebbet.desktop.shelves.shared_passages import SharedPassages
@@ -56,8 +57,10 @@ class LibraryPage(Place):
         self.view = ShelvesView(session, links, [self.new, self.take_files])
         self.shelves, self.table, self.pane = self.view.tree, self.view.table, self.view.pane
         self.find_field, self.acts = self.view.find_field, self.view.acts
+        self._presence = Presence(session)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.view)
+        self._stack.currentChanged.connect(lambda _index: self._be_present())
         pieces.fill(QVBoxLayout(self), self._stack)
         self._connect()
         self.refresh()
@@ -179,6 +182,7 @@ class LibraryPage(Place):
         """Open a template with a proposal that what is put in use will answer."""
         self._stack.setCurrentWidget(self.editor)
         self.editor.open(template, proposal)
+        self._be_present()
 
     def arrive(self) -> None:
         shown = self._stack.currentWidget()
@@ -194,10 +198,16 @@ class LibraryPage(Place):
         """Whether the editor is open."""
         return isinstance(self._stack.currentWidget(), TemplateEditor)
 
-    def keep_draft(self) -> None:
-        """Keep what stands in the editor, if it was ever opened."""
+    def _be_present(self) -> None:
+        """Let others know which template is open here."""
+        shown = self._stack.currentWidget()
+        self._presence.show(self.editor.template if shown is self.__dict__.get("editor") else "")
+
+    def leave(self) -> None:
+        """The window closes: keep what stands in the editor, and let others know."""
         if "editor" in self.__dict__:
             self.editor.keep_draft()
+        self._presence.show("")
 
     def at_hand(self) -> Place:
         shown = self._stack.currentWidget()
@@ -244,6 +254,7 @@ class LibraryPage(Place):
         """Open a template in the editor."""
         self._stack.setCurrentWidget(self.editor)
         self.editor.open(self._session.catalogue.templates[key])
+        self._be_present()
 
     def _back(self) -> None:
         """Back to the shelves, or to the template from which somebody looked at a passage."""
