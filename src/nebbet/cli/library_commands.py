@@ -28,6 +28,7 @@ from nebbet.library.catalogue import (
     Catalogue,
     Template,
     begin,
+    seen_by,
 )
 from nebbet.library.disk import disk_explained
 from nebbet.library.finding import contact_entries, make_finder
@@ -80,7 +81,7 @@ def render(
     """Complete a template and write the whole message (.eml); nothing is sent."""
     library, settings = _open()
     now = _now()
-    catalogue = library.catalogue(now)
+    catalogue = seen_by(library.catalogue(now), settings.member)
     me = _me(catalogue, settings)
     letter = _started(catalogue, template, to, about, lang)
     for pair in answers:
@@ -122,7 +123,7 @@ def check(ctx: click.Context, what: str, as_json: bool) -> None:
         found = checks.check(_letter_in(what), (), lambda _file: True)
     else:
         library, settings = _open()
-        catalogue = library.catalogue(_now())
+        catalogue = seen_by(library.catalogue(_now()), settings.member)
         content = _template(catalogue, what).content
         me = catalogue.members.get(settings.member)
         world = catalogue.world(_now(), me, next(iter(content.texts)), calendar=content.calendar)
@@ -208,7 +209,7 @@ def export(template: str, as_html: bool, pack: str, lang: str, output: str) -> N
     """Write a template as a message (.eml) or as HTML, with its {{placeholders}}; or the whole
     library as a pack."""
     library, settings = _open()
-    catalogue = library.catalogue(_now())
+    catalogue = seen_by(library.catalogue(_now()), settings.member)
     if pack:
         from nebbet.library.packs import write_pack
 
@@ -318,8 +319,8 @@ def _write(data: bytes, output: str) -> None:
 @click.pass_context
 def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
     """Find templates, contacts, cases and register entries."""
-    library, _settings = _open()
-    catalogue = library.catalogue(_now())
+    library, settings = _open()
+    catalogue = seen_by(library.catalogue(_now()), settings.member)
     wanted = " ".join(words)
     finder = make_finder(catalogue, _now())
     sent = register.entries(library)

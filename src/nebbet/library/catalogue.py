@@ -13,6 +13,7 @@ from nebbet.core.body import Frame
 from nebbet.core.dates import WorkingCalendar, zone_of
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Letter, Passage, Texts, included, passages_in, start, uses
+from nebbet.core.letter.signature import SIGNATURE, signature_of
 from nebbet.core.placeholders import World, implied
 from nebbet.core.records import Case, Contact, Fact, Member, case_fields, fold
 
@@ -224,8 +225,16 @@ def private_to(catalogue: Catalogue, shelf: str) -> str:
     return ""
 
 
+def signed(catalogue: Catalogue, member: Member | None) -> Catalogue:
+    """The catalogue with a member's signature among the passages, for templates to include."""
+    passages = {**catalogue.passages, SIGNATURE: signature_of(member)}
+    return replace(catalogue, passages=passages)
+
+
 def seen_by(catalogue: Catalogue, member: str) -> Catalogue:
-    """The catalogue without what is on the private shelves of others."""
+    """The catalogue as a member sees it: with their signature, and without what is on the private
+    shelves of others."""
+    catalogue = signed(catalogue, catalogue.members.get(member))
     hidden = {
         shelf.id
         for shelf in catalogue.shelves

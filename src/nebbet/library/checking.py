@@ -7,8 +7,10 @@ from typing import Any
 import msgspec
 from sqlalchemy import Connection, Table, func, select, text
 
-from nebbet.core.body import FILE, Frame
+from nebbet.core.body import Frame
 from nebbet.core.letter import Content, passages_in
+from nebbet.core.letter.files import files_in
+from nebbet.core.letter.signature import SIGNATURE
 from nebbet.library import schema
 from nebbet.library.engine import explained
 from nebbet.library.reading import RECORDS, KeptCalendar
@@ -89,9 +91,11 @@ def _contents(connection: Connection) -> Iterator[str]:
             yield f"{what} cannot be read: {said}"
             continue
         content = msgspec.json.decode(data, type=Content)
-        for file in sorted(_files_of(content) - files):
+        for file in sorted(files_in(content) - files):
             yield f"{what} needs a file that is not there ({file[:12]}…)"
-        for passage in sorted({*passages_in(content)} - passages) if what in newest else ():
+        for passage in (
+            sorted({*passages_in(content)} - passages - {SIGNATURE}) if what in newest else ()
+        ):
             yield f"{what} includes a passage that is not there ({passage})"
 
 
@@ -100,13 +104,6 @@ def _newest(connection: Connection) -> Iterator[str]:
     table = schema.template.c
     for template, number in connection.execute(select(table.id, table.edition)):
         yield f"Edition {number} of {template}"
-
-
-def _files_of(content: Content) -> set[str]:
-    found = {enclosure.file for enclosure in content.enclosures}
-    for texts in content.texts.values():
-        found |= set(FILE.findall(texts.body))
-    return found
 
 
 def _in_use(connection: Connection) -> Iterator[str]:

@@ -17,6 +17,7 @@ from sqlalchemy import Connection, insert, select, update
 from nebbet.core.body import BUILT_IN, Frame
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
+from nebbet.core.letter.signature import SIGNATURE
 from nebbet.core.records import Fact, fold
 from nebbet.library import schema
 from nebbet.library.catalogue import Catalogue, LibraryFile, Shelf, State, parents_first
@@ -97,7 +98,7 @@ def write_pack(library: Library, catalogue: Catalogue, path: Path) -> int:
         VERSION,
         shelves,
         tuple(templates),
-        tuple(catalogue.passages[key] for key in sorted(catalogue.passages)),
+        tuple(catalogue.passages[key] for key in sorted(catalogue.passages.keys() - {SIGNATURE})),
         {key: catalogue.frames[key] for key in sorted(catalogue.frames.keys() - BUILT_IN.keys())},
         tuple(catalogue.facts[key] for key in sorted(catalogue.facts)),
         {key: catalogue.files[key] for key in sorted(catalogue.files)},

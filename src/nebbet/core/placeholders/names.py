@@ -33,10 +33,11 @@ def known_names(declared: Iterable[Placeholder], world: World) -> list[str]:
     """Every name that a template may use here: declared ones, fields and facts."""
     contact = records.contact_fields(world.recipient) if world.recipient else {}
     case = records.case_fields(world.case) if world.case else {}
+    sender = records.member_fields(world.sender) if world.sender else {}
     return [
         *(p.name for p in declared),
         *(f"recipient.{f}" for f in dict.fromkeys([*records.CONTACT_FIELDS, GREETING, *contact])),
-        *(f"sender.{f}" for f in records.MEMBER_FIELDS),
+        *(f"sender.{f}" for f in dict.fromkeys([*records.MEMBER_FIELDS, *sender])),
         *(f"case.{f}" for f in dict.fromkeys([*records.CASE_FIELDS, *case])),
         *(f"fact.{f}" for f in world.facts),
     ]

@@ -42,7 +42,8 @@ class Case(Struct, frozen=True, omit_defaults=True):
 
 
 class Member(Struct, frozen=True, omit_defaults=True):
-    """A person of the team who writes letters."""
+    """A person of the team who writes letters. signatures are bodies by language, with {{name}};
+    more holds free fields in their JSON form."""
 
     id: str
     first_name: str
@@ -52,6 +53,8 @@ class Member(Struct, frozen=True, omit_defaults=True):
     job: str = ""
     phone: str = ""
     language: str = "en_GB"
+    signatures: dict[str, str] = field(default_factory=dict)
+    more: dict[str, object] = field(default_factory=dict)
 
     @property
     def name(self) -> str:
@@ -124,16 +127,15 @@ def case_fields(case: Case) -> dict[str, Value]:
 
 def member_fields(member: Member) -> dict[str, Value]:
     """Every field of a member that holds something."""
-    return _filled(
-        {
-            "first_name": member.first_name,
-            "last_name": member.last_name,
-            "name": member.name,
-            "email": member.email,
-            "phone": member.phone,
-            "job": member.job,
-        }
-    )
+    own: Mapping[str, Value] = {
+        "first_name": member.first_name,
+        "last_name": member.last_name,
+        "name": member.name,
+        "email": member.email,
+        "phone": member.phone,
+        "job": member.job,
+    }
+    return _filled(own) | _filled(values.mapping_from_json(member.more))
 
 
 def _filled(fields: Mapping[str, Value]) -> dict[str, Value]:
