@@ -91,7 +91,9 @@ def test_files_become_drafts_with_their_prompts_as_blanks(hand: Hand, tmp_path: 
     (tmp_path / "note.md").write_text("# Lost bag\n\nDear [first name], we found it.")
     hand.press("Alt+2")
     library = hand.window.library
-    library.files.import_files([str(tmp_path / "bad.docx"), str(tmp_path / "note.md")], "sailings")
+    library.in_and_out.import_files(
+        [str(tmp_path / "bad.docx"), str(tmp_path / "note.md")], "sailings"
+    )
     hand.until(lambda: library.is_editing)
     page = library.editor
     assert page.title_field.text() == "Lost bag"
@@ -117,7 +119,7 @@ def test_finished_html_is_edited_as_source_and_goes_into_a_letter(
     )
     hand.press("Alt+2")
     library = hand.window.library
-    library.files.import_files([str(tmp_path / "offer.html")], "sailings", finished=True)
+    library.in_and_out.import_files([str(tmp_path / "offer.html")], "sailings", finished=True)
     hand.until(lambda: library.is_editing)
     text = library.editor.manuscript
     assert text.is_source

@@ -212,6 +212,7 @@ class Window(QMainWindow):
         from nebbet.desktop.profile.page import ProfilePage
 
         page = ProfilePage(self.session)
+        page.signature.connect(self._write_signature)
         self._stack.addWidget(page)
         return page
 
@@ -242,6 +243,10 @@ class Window(QMainWindow):
         """Show what this place is for and its keys."""
         everywhere = [(a.shortcut().toString(), a.text()) for a in self.actions()]
         self.help_box.open_for(self.place, everywhere)
+
+    def _write_signature(self) -> None:
+        self.go(self.library)
+        self.library.show_signature()
 
     def _take(self, template: str) -> None:
         self.go(self.letters)

@@ -1,6 +1,7 @@
 """The profile page."""
 
 from msgspec.structs import replace
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QIntValidator
 from PySide6.QtWidgets import (
     QComboBox,
@@ -11,29 +12,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nebbet.core import addresses
-from nebbet.core.records import Member
+from nebbet.core.errors import NebbetError
 from nebbet.desktop.kit import pieces
+from nebbet.desktop.kit.member_form import MemberForm
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
 from nebbet.post.settings import Account
 
-_LANGUAGES = {
-    "en_GB": "English",
-    "fr": "French",
-    "de": "German",
-    "nb": "Norwegian",
-    "pl": "Polish",
-    "es": "Spanish",
-    "it": "Italian",
-    "nl": "Dutch",
-    "sv": "Swedish",
-    "da": "Danish",
-}
-
 
 class ProfilePage(Place):
-    """Edits the member that one is, the mail account and the hold time."""
+    """Edits the member that one is, the mail account and the hold time. signature tells that one
+    wants to write one's signature."""
 
     title = "Profile"
     help = (
@@ -42,13 +31,14 @@ class ProfilePage(Place):
         "goes into the desktop's keyring and nowhere else."
     )
 
+    signature = Signal()
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.fields = {name: QLineEdit() for name in _TEXTS}
-        self.language = QComboBox()
-        for code, name in _LANGUAGES.items():
-            self.language.addItem(name, code)
+        self.person = MemberForm("You", with_role=False)
+        self.fields = self.person.fields | {name: QLineEdit() for name in _ACCOUNT}
+        self.language = self.person.language
         self.look = QComboBox()
         for look, words in _LOOKS.items():
             self.look.addItem(words, look)
@@ -67,11 +57,8 @@ class ProfilePage(Place):
         session.settings_changed.connect(self.refresh)
 
     def _lay_out(self) -> None:
-        person = self._form(
-            "You",
-            [(words, self.fields[name]) for name, words in _PERSON.items()]
-            + [("Language", self.language), ("Look", self.look)],
-        )
+        pieces.captioned(self.person.form, "Look", self.look)
+        self.signature_button = pieces.button("My signature…", self.signature.emit)
         account = self._form(
             "Mail account",
             [
@@ -87,8 +74,8 @@ class ProfilePage(Place):
             ],
         )
         both = QHBoxLayout()
-        pieces.fill(both, person, account, None, spacing=24)
-        buttons = pieces.row(self.save_button, self.try_button, None)
+        pieces.fill(both, self.person, account, None, spacing=24)
+        buttons = pieces.row(self.save_button, self.try_button, self.signature_button, None)
         inside = QWidget()
         pieces.fill(
             QVBoxLayout(inside),
@@ -118,13 +105,11 @@ class ProfilePage(Place):
 
     def refresh(self) -> None:
         """Show what is kept."""
-        me = self._session.me or Member("", "", "", "")
         account = self._session.settings.account
-        for name in _PERSON:
-            self.fields[name].setText(str(getattr(me, name)))
+        self.person.show_member(self._session.me)
+        self.signature_button.setVisible(self._session.me is not None)
         for name in _ACCOUNT:
             self.fields[name].setText(str(getattr(account, name)))
-        self.language.setCurrentIndex(max(self.language.findData(me.language), 0))
         self.look.setCurrentIndex(max(self.look.findData(self._session.settings.look), 0))
         self.smtp_port.setText(str(account.smtp_port))
         self.imap_port.setText(str(account.imap_port))
@@ -139,17 +124,14 @@ class ProfilePage(Place):
 
     def save(self) -> None:
         """Keep the profile, unless the address is none."""
-        person = {name: self.fields[name].text().strip() for name in _PERSON}
-        found = addresses.one(person["email"])
-        if not isinstance(found, addresses.Address):
-            self._told.setText(
-                f"Not kept yet: “{found.text}” is not a mail address: {found.reason}."
-            )
-            self.fields["email"].setFocus()
+        try:
+            member = self.person.member()
+        except NebbetError as error:
+            self._told.setText(error.sentence)
             return
         self._told.clear()
-        me = self._session.me or Member(self._session.settings.member or found.spec, "", "", "")
-        member = replace(me, language=str(self.language.currentData()), **person)
+        own = self._session.settings.member
+        member = replace(member, id=member.id or own or member.email)
         settings = replace(
             self._session.settings,
             member=member.id,
@@ -184,12 +166,4 @@ def _number(field: QLineEdit, otherwise: int) -> int:
 
 
 _LOOKS = {"": "as the desktop", "light": "light", "dark": "dark"}
-_PERSON = {
-    "first_name": "First name",
-    "last_name": "Last name",
-    "email": "Mail address",
-    "job": "Job",
-    "phone": "Telephone",
-}
 _ACCOUNT = ("user", "smtp_host", "imap_host", "sent_folder", "certificate")
-_TEXTS = (*_PERSON, *_ACCOUNT)

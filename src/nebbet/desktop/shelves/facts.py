@@ -220,7 +220,8 @@ class SharedFacts(Place):
         def done(_result: object) -> None:
             voice.say(f"“{fact.label or fact.name}” is kept; every template says it from now on.")
 
-        self._session.change_library(lambda: library.put(fact), done)
+        author, now = self._session.my_id, self._session.parts.now()
+        self._session.change_library(lambda: library.put(fact, author=author, made=now), done)
 
     def _remove(self, name: str) -> None:
         library = self._session.library

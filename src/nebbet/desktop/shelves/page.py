@@ -7,13 +7,16 @@ from typing import TypeVar
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QStackedWidget, QVBoxLayout
 
+from nebbet.core.letter.signature import SIGNATURE
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.editor import TemplateEditor
 from nebbet.desktop.shelves.facts import SharedFacts
+from nebbet.desktop.shelves.files import Files
 from nebbet.desktop.shelves.files_in_and_out import FilesInAndOut
 from nebbet.desktop.shelves.history import History
+from nebbet.desktop.shelves.members import Members
 from nebbet.desktop.shelves.presence import Presence
 from nebbet.desktop.shelves.proposals import Proposals
 from nebbet.desktop.shelves.shared_frames import SharedFrames
@@ -21,9 +24,9 @@ from nebbet.desktop.shelves.shared_passages import SharedPassages
 from nebbet.desktop.shelves.view import ShelvesView
 from nebbet.library.catalogue import Proposal, Template
 
-_Page = TypeVar(
-    "_Page", TemplateEditor, SharedFacts, SharedPassages, SharedFrames, History, Proposals
-)
+# Pages that list what the team shares, and are shown anew when it changes.
+_Lists = SharedFacts | SharedPassages | SharedFrames | Proposals | Files | Members
+_Page = TypeVar("_Page", bound=Place)
 
 
 class LibraryPage(Place):
@@ -46,14 +49,16 @@ class LibraryPage(Place):
         super().__init__()
         self._session = session
         self._from_editor = False
-        self.files = FilesInAndOut(session, self)
+        self.in_and_out = FilesInAndOut(session, self)
         facts = pieces.button("Facts and working days", self.show_facts, "words")
         passages = pieces.button("Passages", self.show_passages, "words")
         frames = pieces.button("Frames", self.show_frames, "words")
         self.proposed = pieces.button("Proposals", self.show_proposals, "words")
         self.new = pieces.button("New template", self.new_template, hint="Ctrl+Shift+N")
         self.take_files = pieces.button("Import…", self.ask_for_files, hint="Ctrl+Alt+O")
-        links = [self.proposed, passages, frames, facts]
+        files = pieces.button("Files", self.show_files, "words")
+        members = pieces.button("Members", self.show_members, "words")
+        links = [self.proposed, passages, frames, facts, files, members]
         self.view = ShelvesView(session, links, [self.new, self.take_files])
         self.shelves, self.table, self.pane = self.view.tree, self.view.table, self.view.pane
         self.find_field, self.acts = self.view.find_field, self.view.acts
@@ -102,8 +107,22 @@ class LibraryPage(Place):
         made.amend.connect(self._amend)
         return made
 
+    @cached_property
+    def files(self) -> Files:
+        """What templates enclose and show."""
+        made = self._add_page(Files(self._session))
+        made.open_template.connect(self._show_here)
+        return made
+
+    @cached_property
+    def members(self) -> Members:
+        """Who writes letters here."""
+        made = self._add_page(Members(self._session))
+        made.signature.connect(self.show_signature)
+        return made
+
     def _add_page(self, page: _Page) -> _Page:
-        page.left.connect(self._back)
+        page.left.connect(self._back)  # type: ignore[attr-defined]
         if self._session.library.role != "lead":
             for control in page.for_leads:
                 control.hide()
@@ -116,7 +135,7 @@ class LibraryPage(Place):
         self.pane.own.edit.connect(self.edit)
         self.pane.own.changed.connect(self.show_editions)
         self.pane.export.connect(lambda _key: self.export())
-        self.files.taken.connect(self._open_taken)
+        self.in_and_out.taken.connect(self._open_taken)
         self.pane.editions.connect(self.show_editions)
         self._session.catalogue_changed.connect(self.refresh)
         self.add_key("Edit the template", "Ctrl+E", self._edit_current)
@@ -128,6 +147,8 @@ class LibraryPage(Place):
         self.add_key("Proposals", "Ctrl+Alt+P", self.show_proposals)
         self.add_key("Passages", "Ctrl+Alt+B", self.show_passages)
         self.add_key("Frames", "Ctrl+Alt+F", self.show_frames)
+        self.add_key("Files", "Ctrl+Alt+L", self.show_files)
+        self.add_key("Members", "Ctrl+Alt+U", self.show_members)
 
     def keys(self) -> list[tuple[str, str]]:
         return [*super().keys(), *self.view.keys()]
@@ -156,6 +177,30 @@ class LibraryPage(Place):
         self._stack.setCurrentWidget(self.frames)
         self.frames.refresh()
         self.frames.list.setFocus()
+
+    def show_files(self) -> None:
+        """Show the files of the library."""
+        self._show_list(self.files)
+
+    def show_members(self) -> None:
+        """Show who writes letters here."""
+        self._show_list(self.members)
+
+    def show_signature(self) -> None:
+        """Show the signature of the person at the keyboard."""
+        self.show_passages()
+        self.passages.refresh(SIGNATURE)
+        self.passages.body.setFocus()
+
+    def _show_list(self, page: Files | Members) -> None:
+        self._stack.setCurrentWidget(page)
+        page.refresh()
+        page.list.setFocus()
+
+    def _show_here(self, key: str) -> None:
+        self._stack.setCurrentWidget(self.view)
+        self.view.show_template(key)
+        self.table.setFocus()
 
     def show_editions(self, key: str) -> None:
         """Show the editions of a template."""
@@ -186,7 +231,7 @@ class LibraryPage(Place):
 
     def arrive(self) -> None:
         shown = self._stack.currentWidget()
-        if isinstance(shown, SharedFacts | SharedPassages | SharedFrames | History | Proposals):
+        if isinstance(shown, _Lists | History):
             shown.list.setFocus()
         elif self.is_editing:
             self.editor.body.setFocus()
@@ -218,7 +263,7 @@ class LibraryPage(Place):
     def refresh(self) -> None:
         """Show the library as it is now."""
         shown = self._stack.currentWidget()
-        if isinstance(shown, SharedFacts | SharedPassages | SharedFrames | Proposals):
+        if isinstance(shown, _Lists):
             shown.refresh()
         waiting = sum(p.state == "waiting" for p in self._session.catalogue.proposals.values())
         self.take_files.setVisible(self._session.is_open and self._session.library.role == "lead")
@@ -300,7 +345,7 @@ class LibraryPage(Place):
         if self.is_editing:
             return
         if shelf := self.view.shelf:
-            self.files.ask_for_files(shelf.id)
+            self.in_and_out.ask_for_files(shelf.id)
         else:
             self._ask_for_shelf()
 
@@ -308,7 +353,7 @@ class LibraryPage(Place):
         """Write the template at hand into a file."""
         template = self._session.catalogue.templates.get(self.table.key)
         if template and not self.is_editing:
-            self.files.ask_where(template, self.pane.language)
+            self.in_and_out.ask_where(template, self.pane.language)
 
     def _open_taken(self, key: str, said: str) -> None:
         def opened() -> None:

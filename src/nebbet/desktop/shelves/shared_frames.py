@@ -276,7 +276,8 @@ class SharedFrames(Place):
             doubt = f" {found[0].sentence}." if found else ""
             voice.say(f"The frame “{frame.name}” is kept.{doubt}")
 
-        self._session.change_library(lambda: library.put_frame(key, frame), done)
+        me, now = self._session.my_id, self._session.parts.now()
+        self._session.change_library(lambda: library.put_frame(key, frame, me, now), done)
 
     def copy(self) -> None:
         """Make a frame of the team's own from the one at hand."""
@@ -284,7 +285,8 @@ class SharedFrames(Place):
         made = replace(made, name=f"{made.name}, copy")
         library = self._session.library
         self._wanted = key
-        self._session.change_library(lambda: library.put_frame(key, made))
+        me, now = self._session.my_id, self._session.parts.now()
+        self._session.change_library(lambda: library.put_frame(key, made, me, now))
 
     def _remove(self) -> None:
         key, library = self._id, self._session.library

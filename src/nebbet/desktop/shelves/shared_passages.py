@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayou
 
 from nebbet.core import letter as letters
 from nebbet.core.letter import Content, Passage
+from nebbet.core.letter.signature import SIGNATURE, with_signature
 from nebbet.core.placeholders import World
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.pause import after_pause
@@ -122,11 +123,14 @@ class SharedPassages(Place):
         """Show the passages as they are now; the one at hand stays, with what is being typed."""
         catalogue = self._session.catalogue
         choices = []
-        for passage in sorted(catalogue.passages.values(), key=lambda p: p.title.casefold()):
+        for passage in sorted(
+            catalogue.passages.values(), key=lambda p: (p.id == SIGNATURE, p.title.casefold())
+        ):
             users = len(passage_users(catalogue, passage.id))
             draft = "draft" if _DRAFT + passage.id in self._session.drafts else ""
             aside = draft or (f"in {users}" if users else "unused")
-            choices.append(Choice(passage.id, passage.title, aside=aside))
+            title = "My signature" if passage.id == SIGNATURE else passage.title
+            choices.append(Choice(passage.id, title, aside=aside))
         keep = wanted or self._wanted or self.list.key
         self._wanted = ""
         self.list.show_choices(choices, keep)
@@ -158,6 +162,11 @@ class SharedPassages(Place):
         self.manuscript.sheet.set_frame(self._frame())
         self.manuscript.show_content(content)
         self._loading = False
+        own = passage.id == SIGNATURE
+        leads = self._session.library.role == "lead"
+        self.title_field.setEnabled(not own)
+        self.keep_button.setVisible(leads or own)
+        self.drop.setVisible(leads and not own)
         self._show_users()
         self._back_to_text(focus=False)
 
@@ -248,11 +257,19 @@ class SharedPassages(Place):
 
         self._timer.stop()
         self._wanted = made.id
-        self._session.change_library(lambda: library.put(made), done)
+        me, now = self._session.me, self._session.parts.now()
+        if made.id != SIGNATURE:
+            author = self._session.my_id
+            self._session.change_library(lambda: library.put(made, author=author, made=now), done)
+        elif me:
+            own = with_signature(me, made)
+            self._session.change_library(lambda: library.put(own), done)
+        else:
+            voice.say("Say who you are first: click your name at the top.")
 
     def _remove(self) -> None:
         found, users = self._shown, self._users()
-        if found is None:
+        if found is None or found.id == SIGNATURE:
             return
         if users:
             titles = ", ".join(t.title for t in users[:3])

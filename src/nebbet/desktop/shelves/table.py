@@ -32,6 +32,7 @@ MATCHES = Qt.ItemDataRole.UserRole + 1
 COLUMNS = ("Title", "State", "Languages", "Last used", f"Uses in {USAGE_WEEKS} weeks")
 Index = QModelIndex | QPersistentModelIndex
 _USES = len(COLUMNS) - 1
+_FOUND_ROW = 44  # pixels of a row that says where it was found
 _NO_PARENT = QModelIndex()
 
 
@@ -71,6 +72,11 @@ class TemplatesModel(QAbstractTableModel):
         self.rows, self._now = rows, now
         self._matching, self._matches = matching, {}
         self.endResetModel()
+
+    @property
+    def is_found(self) -> bool:
+        """Whether the rows were found by words."""
+        return self._matching is not None
 
     def _match(self, template: Template) -> Match | None:
         if self._matching is None:
@@ -159,18 +165,20 @@ class _Titles(QStyledItemDelegate):
         look = theme.tokens()
         painter.save()
         painter.setClipRect(option.rect)
-        where = option.rect.adjusted(8, 0, -6, 0)
-        at = _draw(painter, where, str(index.data()), found.title, look.ink)
+        where = option.rect.adjusted(8, 4, -6, -4)
         if found.excerpt:
-            where.setLeft(at + 12)
+            where.setHeight(where.height() // 2)
+        _draw(painter, where, str(index.data()), found.title, look.ink)
+        if found.excerpt:
+            where.translate(0, where.height())
             _draw(painter, where, found.excerpt, found.spans, look.faint)
         painter.restore()
 
 
 def _draw(
     painter: QPainter, where: QRect, text: str, spans: Sequence[tuple[int, int]], colour: str
-) -> int:
-    """Draw text with some of it marked, as far as there is room; gives where it ends."""
+) -> None:
+    """Draw text with some of it marked, as far as there is room."""
     plain, strong = theme.ui_font(), theme.ui_font()
     strong.setWeight(QFont.Weight.Bold)
     strong.setUnderline(True)
@@ -190,7 +198,6 @@ def _draw(
         left += width
         if width > room:
             break
-    return left
 
 
 class _Bars(QStyledItemDelegate):
@@ -235,8 +242,13 @@ class TemplatesTable(QTableView):
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow window the title needs the room more than the numbers do."""
         super().resizeEvent(event)
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """Leave out what there is no room for, also beside the words that were found."""
+        width = self.viewport().width() - (150 if self._model.is_found else 0)
         for column, needed in ((1, 300), (2, 380), (_USES, 560)):
-            self.setColumnHidden(column, event.size().width() < needed)
+            self.setColumnHidden(column, width < needed)
 
     def show_rows(
         self,
@@ -250,6 +262,8 @@ class TemplatesTable(QTableView):
         found by words: then it is the best one."""
         key, keys = ("", []) if best_first else (self.key, self.keys)
         self._model.show_rows(rows, now, matching)
+        self.verticalHeader().setDefaultSectionSize(_FOUND_ROW if matching else theme.ROW + 2)
+        self._make_room()
         places = {row.template.id: number for number, row in enumerate(rows)}
         if rows:
             self.selectRow(places.get(key, 0))

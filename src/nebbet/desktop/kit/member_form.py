@@ -1,0 +1,116 @@
+"""A form for somebody of the team: name, address, what letters say of them."""
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nebbet.core import addresses
+from nebbet.core.errors import NebbetError
+from nebbet.core.records import Member
+from nebbet.desktop.kit import pieces
+
+LANGUAGES = {
+    "en_GB": "English",
+    "fr": "French",
+    "de": "German",
+    "nb": "Norwegian",
+    "pl": "Polish",
+    "es": "Spanish",
+    "it": "Italian",
+    "nl": "Dutch",
+    "sv": "Swedish",
+    "da": "Danish",
+}
+_TEXTS = {
+    "first_name": "First name",
+    "last_name": "Last name",
+    "email": "Mail address",
+    "job": "Job",
+    "phone": "Telephone",
+}
+_PROMPT = "one field on each line, as in\ndesk: second floor\nhours: 9 to 17"
+
+
+class MemberForm(QWidget):
+    """Edits a member; with a role only where somebody else decides on it."""
+
+    def __init__(self, title: str, *, with_role: bool) -> None:
+        super().__init__()
+        self._shown = Member("", "", "", "")
+        self.fields = {name: QLineEdit() for name in _TEXTS}
+        self.language, self.role = QComboBox(), QComboBox()
+        for code, name in LANGUAGES.items():
+            self.language.addItem(name, code)
+        for role in ("colleague", "lead"):
+            self.role.addItem(role, role)
+        self.more = QPlainTextEdit()
+        self.more.setPlaceholderText(_PROMPT)
+        self.more.setTabChangesFocus(True)
+        self.more.setFixedHeight(84)
+        self.form = QFormLayout()
+        self.form.setVerticalSpacing(6)
+        rows: list[tuple[str, QWidget]] = [
+            *((words, self.fields[name]) for name, words in _TEXTS.items()),
+            ("Language", self.language),
+            *([("Role", self.role)] if with_role else []),
+            ("More for templates, as {{sender.…}}", self.more),
+        ]
+        for words, field in rows:
+            field.setMinimumWidth(240)
+            caption = pieces.captioned(self.form, words, field)
+            caption.setWordWrap(True)
+        head = pieces.label(title, "heading")
+        pieces.fill(QVBoxLayout(self), head, pieces.rule(), self.form, None)
+
+    def show_member(self, member: Member | None) -> None:
+        """Take up a member, or a new one."""
+        self._shown = member or Member("", "", "", "")
+        for name, field in self.fields.items():
+            field.setText(str(getattr(self._shown, name)))
+        self.language.setCurrentIndex(max(self.language.findData(self._shown.language), 0))
+        self.role.setCurrentIndex(max(self.role.findData(self._shown.role), 0))
+        lines = (f"{name}: {value}" for name, value in self._shown.more.items())
+        self.more.setPlainText("\n".join(lines))
+
+    @property
+    def is_unsaved(self) -> bool:
+        """Whether something was typed that is not kept yet."""
+        try:
+            return self.member() != self._shown
+        except NebbetError:
+            return True
+
+    def member(self) -> Member:
+        """The member as they stand in the form. Raises NebbetError, and goes to the field, where
+        one makes no sense."""
+        texts = {name: field.text().strip() for name, field in self.fields.items()}
+        found = addresses.one(texts["email"])
+        if not isinstance(found, addresses.Address):
+            self.fields["email"].setFocus()
+            raise NebbetError(f"Not kept yet: “{found.text}” is not a mail address: {found.reason}")
+        if not texts["first_name"] and not texts["last_name"]:
+            self.fields["first_name"].setFocus()
+            raise NebbetError("Not kept yet: somebody without a name cannot sign")
+        return replace(
+            self._shown,
+            language=str(self.language.currentData()),
+            role=str(self.role.currentData()),
+            more=self._free_fields(),
+            **texts,
+        )
+
+    def _free_fields(self) -> dict[str, object]:
+        found: dict[str, object] = {}
+        for line in filter(None, map(str.strip, self.more.toPlainText().splitlines())):
+            name, colon, value = line.partition(":")
+            if not colon or not name.strip() or not value.strip():
+                self.more.setFocus()
+                raise NebbetError(f"Not kept yet: “{line}” is no field: write it as desk: 2")
+            found["_".join(name.split())] = value.strip()
+        return found
