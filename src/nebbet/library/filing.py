@@ -15,9 +15,9 @@ from nebbet.core.letter import Content, Enclosure, Passage
 from nebbet.core.letter.files import files_in, files_in_text, text_with_file, with_file
 from nebbet.library import schema
 from nebbet.library.catalogue import Catalogue, Template
+from nebbet.library.documents import put_state
 from nebbet.library.editions import add_edition
-from nebbet.library.former import keep_state
-from nebbet.library.store import Library, keep_file, put_document
+from nebbet.library.store import Library, keep_file
 
 
 class Users(Struct, frozen=True):
@@ -96,19 +96,17 @@ def _replace_in_shared(
     connection: Connection, old: str, new: str, author: str, made: datetime
 ) -> None:
     """The same in passages and frames."""
-    for key, data in connection.execute(select(schema.passage.c.id, schema.passage.c.data)).all():
+    for data in connection.scalars(select(schema.passage.c.data)).all():
         passage = msgspec.json.decode(data, type=Passage)
         texts = {code: text_with_file(text, old, new) for code, text in passage.texts.items()}
         if texts != passage.texts:
             changed = replace(passage, texts=texts)
-            put_document(connection, schema.passage, "id", key, changed)
-            keep_state(connection, key, changed, author, made)
+            put_state(connection, schema.passage, "id", changed, author, made)
     for key, data in connection.execute(select(schema.frame.c.id, schema.frame.c.data)).all():
         frame = msgspec.json.decode(data, type=Frame)
         if frame.logo == old:
             other = replace(frame, logo=new)
-            put_document(connection, schema.frame, "id", key, other)
-            keep_state(connection, key, other, author, made)
+            put_state(connection, schema.frame, "id", other, author, made, value=key)
 
 
 def remove_file(library: Library, file: str) -> None:

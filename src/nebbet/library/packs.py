@@ -22,8 +22,9 @@ from nebbet.core.records import Fact, fold
 from nebbet.library import schema
 from nebbet.library.catalogue import Catalogue, LibraryFile, Shelf, State, parents_first
 from nebbet.library.disk import disk_explained
+from nebbet.library.documents import put_document
 from nebbet.library.editions import add_edition
-from nebbet.library.store import Library, keep_file, put_document
+from nebbet.library.store import Library, keep_file
 
 FORMAT, VERSION = "nebbet pack", 1
 MANIFEST = "manifest.json"

@@ -7,7 +7,7 @@ from datetime import date, datetime
 from pathlib import Path
 
 import msgspec
-from sqlalchemy import ColumnElement, Connection, Engine, Table, delete, insert, select, update
+from sqlalchemy import ColumnElement, Connection, Engine, delete, insert, select, update
 
 from nebbet.core.body import Frame
 from nebbet.core.dates import calendar_for
@@ -18,9 +18,9 @@ from nebbet.library import migrate, schema
 from nebbet.library.arranging import Arranging
 from nebbet.library.catalogue import Catalogue, LibraryFile, Role, Template
 from nebbet.library.disk import refuse_large
+from nebbet.library.documents import put_document, put_state
 from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained, sqlite_engine
-from nebbet.library.former import keep_state
 from nebbet.library.postgres import postgres_engine, shown_url
 from nebbet.library.proposals import Proposing
 from nebbet.library.reading import (
@@ -148,9 +148,10 @@ class Library(Proposing, Arranging):
         with self.writing("The change cannot be kept", leads=leads) as connection:
             for record in records:
                 table, key = RECORDS[type(record)]
-                put_document(connection, table, key, getattr(record, key), record)
                 if made and isinstance(record, Fact | Passage):
-                    keep_state(connection, getattr(record, key), record, author, made)
+                    put_state(connection, table, key, record, author, made)
+                else:
+                    put_document(connection, table, key, getattr(record, key), record)
 
     def remove_fact(self, name: str) -> None:
         """Take a fact out of the library."""
@@ -193,9 +194,10 @@ class Library(Proposing, Arranging):
     ) -> None:
         """Keep a frame; with author and moment as one of its states, too."""
         with self.writing("The frame cannot be kept") as connection:
-            put_document(connection, schema.frame, "id", frame_id, frame)
             if made:
-                keep_state(connection, frame_id, frame, author, made)
+                put_state(connection, schema.frame, "id", frame, author, made, value=frame_id)
+            else:
+                put_document(connection, schema.frame, "id", frame_id, frame)
 
     def put_calendar(
         self,
@@ -281,19 +283,6 @@ def keep_file(connection: Connection, data: bytes, name: str, media_type: str) -
     if connection.scalar(held) is None:
         connection.execute(insert(schema.file).values(row))
     return sha256
-
-
-def put_document(connection: Connection, table: Table, key: str, value: str, record: object) -> str:
-    """Keep a record in the place of an earlier one; says whether it was added, replaced or is
-    unchanged."""
-    data = msgspec.json.encode(record).decode()
-    at = table.c[key] == value
-    held = connection.scalar(select(table.c.data).where(at))
-    if held is None:
-        connection.execute(insert(table).values(**{key: value, "data": data}))
-        return "added"
-    connection.execute(update(table).where(at).values(data=data))
-    return "unchanged" if held == data else "replaced"
 
 
 def _put_setting(connection: Connection, name: str, value: str) -> None:

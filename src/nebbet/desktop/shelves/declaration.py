@@ -57,7 +57,8 @@ def field_names(catalogue: Catalogue, source: str) -> list[str]:
         more = {name for c in catalogue.contacts.values() for name in c.more}
         return [*records.CONTACT_FIELDS, GREETING, *sorted(more)]
     if source == "sender":
-        return list(records.MEMBER_FIELDS)
+        more = {name for m in catalogue.members.values() for name in m.more}
+        return [*records.MEMBER_FIELDS, *sorted(more)]
     if source == "case":
         more = {name for c in catalogue.cases.values() for name in c.fields}
         return [*records.CASE_FIELDS, *sorted(more)]

@@ -45,6 +45,7 @@ class FactForm(QWidget):
         self.used = pieces.label("", "note", wrap=True)
         self.save = pieces.button("Keep the fact", self._save, "primary", "Ctrl+S")
         self.drop = pieces.button("Remove", self._remove, "words")
+        self.earlier = pieces.button("Earlier states", lambda: None, "words", "Ctrl+Alt+H")
         form = QFormLayout()
         form.setVerticalSpacing(6)
         for words, field in (
@@ -55,7 +56,7 @@ class FactForm(QWidget):
         ):
             pieces.captioned(form, words, field)
         self.name.setPlaceholderText("desk_phone: written as {{fact.desk_phone}}")
-        buttons = pieces.row(self.save, self.drop, None)
+        buttons = pieces.row(self.save, self.earlier, self.drop, None)
         pieces.fill(QVBoxLayout(self), form, self.note, self.used, buttons, None, spacing=8)
         self.value.textChanged.connect(lambda _text: self._explain())
         self.kind.currentIndexChanged.connect(lambda _index: self._explain())
@@ -71,6 +72,7 @@ class FactForm(QWidget):
         self.kind.setCurrentIndex(_KINDS.index(kind_of(value)))
         self.value.setText(show(value, _LANGUAGE))
         self.drop.setEnabled(fact is not None)
+        self.earlier.setEnabled(fact is not None)
         self.used.setText(self._users(fact))
         pieces.show_beginnings(self)
         self._before = self._fields()
@@ -149,7 +151,8 @@ def kind_of(value: Value) -> Kind:
 class SharedFacts(Place):
     """The page: the list of facts, the one at hand, and the working days.
 
-    left tells that the person goes back to the shelves.
+    left tells that the person goes back to the shelves, earlier that they want to see what the fact
+    at hand said before.
     """
 
     title = "Facts and working days"
@@ -159,6 +162,7 @@ class SharedFacts(Place):
         "on the right. Ctrl+S keeps the fact at hand, Esc goes back to the shelves."
     )
     left = Signal()
+    earlier = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -181,6 +185,7 @@ class SharedFacts(Place):
         self.list.currentItemChanged.connect(lambda *_: self._show())
         self.form.saved.connect(self._keep)
         self.form.removed.connect(self._remove)
+        self.form.earlier.clicked.connect(self.earlier)
         self.for_leads = (self.add, self.form.save, self.form.drop, self.working_days.save)
         self.add_key("Back to the shelves", "Esc", self.left.emit)
         self.add_key("Keep the fact", "Ctrl+S", self.form.save.click)
@@ -204,6 +209,12 @@ class SharedFacts(Place):
         self._wanted = ""
         if not self.working_days.is_unsaved:
             self.working_days.refresh()
+
+    @property
+    def shared(self) -> tuple[type[Fact], str, str]:
+        """The fact at hand: what it is, its key, and what it is called."""
+        fact = self._session.catalogue.facts.get(self.list.key)
+        return Fact, self.list.key, (fact.label or fact.name) if fact else ""
 
     def _show(self) -> None:
         self.form.show_fact(self._session.catalogue.facts.get(self.list.key))

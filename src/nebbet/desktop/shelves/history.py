@@ -15,7 +15,7 @@ from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.comparison import ComparisonView
 from nebbet.desktop.shelves.languages import name_of
 from nebbet.desktop.shelves.saving import draft_in, state_of
-from nebbet.library.catalogue import Catalogue, Template
+from nebbet.library.catalogue import Catalogue, Template, private_to
 
 _BEFORE, _DRAFT = "before", "draft"
 
@@ -109,7 +109,9 @@ class History(Place):
 
     def _choose(self) -> None:
         chosen = self.at
-        self.restore_button.setVisible(self._session.library.role == "lead")
+        catalogue = self._session.catalogue
+        own = chosen is not None and bool(private_to(catalogue, chosen.shelf))
+        self.restore_button.setVisible(own or self._session.library.role == "lead")
         newest = self.editions[0].edition if self.editions else 0
         self.restore_button.setEnabled(chosen is not None and chosen.edition != newest)
         if chosen is None:

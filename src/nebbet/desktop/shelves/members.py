@@ -9,7 +9,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter.signature import signature_of
 from nebbet.core.records import Member
 from nebbet.desktop.kit import pieces
-from nebbet.desktop.kit.member_form import MemberForm
+from nebbet.desktop.kit.member_form import LANGUAGES, MemberForm
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
@@ -103,7 +103,10 @@ class Members(Place):
         own = bool(member and member.id == session.my_id)
         self.write_button.setVisible(own)
         texts = signature_of(member).texts
-        said = [f"{LANGUAGES.get(code, code)}\n{render_plain(read(text.body)).strip()}" for code, text in texts.items()]
+        said = [
+            f"{LANGUAGES.get(code, code)}\n{render_plain(read(text.body)).strip()}"
+            for code, text in texts.items()
+        ]
         none = "" if member and member.signatures else "None of their own; templates say:\n\n"
         self.signed.setText(none + "\n\n".join(said))
         count = sum(entry.sender == self.list.key for entry in session.entries)

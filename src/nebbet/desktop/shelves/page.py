@@ -21,6 +21,7 @@ from nebbet.desktop.shelves.presence import Presence
 from nebbet.desktop.shelves.proposals import Proposals
 from nebbet.desktop.shelves.shared_frames import SharedFrames
 from nebbet.desktop.shelves.shared_passages import SharedPassages
+from nebbet.desktop.shelves.states import States
 from nebbet.desktop.shelves.view import ShelvesView
 from nebbet.library.catalogue import Proposal, Template
 
@@ -49,6 +50,7 @@ class LibraryPage(Place):
         super().__init__()
         self._session = session
         self._from_editor = False
+        self._came_from: Place | None = None
         self.in_and_out = FilesInAndOut(session, self)
         facts = pieces.button("Facts and working days", self.show_facts, "words")
         passages = pieces.button("Passages", self.show_passages, "words")
@@ -83,22 +85,33 @@ class LibraryPage(Place):
     @cached_property
     def facts(self) -> SharedFacts:
         """What the team shares beside texts."""
-        return self._add_page(SharedFacts(self._session))
+        made = self._add_page(SharedFacts(self._session))
+        made.earlier.connect(self._show_editions)
+        return made
 
     @cached_property
     def passages(self) -> SharedPassages:
         """The pieces of text that templates include."""
-        return self._add_page(SharedPassages(self._session))
+        made = self._add_page(SharedPassages(self._session))
+        made.earlier.connect(self._show_editions)
+        return made
 
     @cached_property
     def frames(self) -> SharedFrames:
         """The looks that letters can have."""
-        return self._add_page(SharedFrames(self._session))
+        made = self._add_page(SharedFrames(self._session))
+        made.earlier.connect(self._show_editions)
+        return made
 
     @cached_property
     def history(self) -> History:
         """The editions of a template."""
         return self._add_page(History(self._session))
+
+    @cached_property
+    def states(self) -> States:
+        """What a fact, a passage or a frame was before."""
+        return self._add_page(States(self._session))
 
     @cached_property
     def proposals(self) -> Proposals:
@@ -144,7 +157,8 @@ class LibraryPage(Place):
         self.add_key("Export the template", "Ctrl+Alt+E", self.export)
         self.add_key("Facts and working days", "Ctrl+Shift+A", self.show_facts)
         self.add_key("Editions", "Ctrl+Alt+H", self._show_editions)
-        self.add_key("Proposals", "Ctrl+Alt+P", self.show_proposals)
+        # The same keys mean something else in the editor.
+        self.view.add_key("Proposals", "Ctrl+Alt+P", self.show_proposals)
         self.add_key("Passages", "Ctrl+Alt+B", self.show_passages)
         self.add_key("Frames", "Ctrl+Alt+F", self.show_frames)
         self.add_key("Files", "Ctrl+Alt+L", self.show_files)
@@ -215,6 +229,14 @@ class LibraryPage(Place):
         self.history.open(template)
 
     def _show_editions(self) -> None:
+        """Show the editions, or the earlier states, of what is at hand."""
+        shown = self._stack.currentWidget()
+        if isinstance(shown, SharedFacts | SharedPassages | SharedFrames):
+            if shown.list.key:
+                self._came_from = shown
+                self._stack.setCurrentWidget(self.states)
+                self.states.open(*shown.shared)
+            return
         self.show_editions(self.editor.template if self.is_editing else self.table.key)
 
     def show_proposals(self) -> None:
@@ -231,7 +253,7 @@ class LibraryPage(Place):
 
     def arrive(self) -> None:
         shown = self._stack.currentWidget()
-        if isinstance(shown, _Lists | History):
+        if isinstance(shown, _Lists | History | States):
             shown.list.setFocus()
         elif self.is_editing:
             self.editor.body.setFocus()
@@ -303,6 +325,10 @@ class LibraryPage(Place):
 
     def _back(self) -> None:
         """Back to the shelves, or to the template from which somebody looked at a passage."""
+        if self._stack.currentWidget() is self.__dict__.get("states") and self._came_from:
+            self._stack.setCurrentWidget(self._came_from)
+            self.arrive()
+            return
         if self._from_editor:
             self._from_editor = False
             self._stack.setCurrentWidget(self.editor)

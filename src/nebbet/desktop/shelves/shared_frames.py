@@ -60,6 +60,7 @@ class SharedFrames(Place):
         "are; copy one to make it yours. Contrast is checked by WCAG 2.2: text needs 4.5 to 1."
     )
     left = Signal()
+    earlier = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -79,6 +80,9 @@ class SharedFrames(Place):
         self.keep_button = pieces.button("Keep (Ctrl+S)", self.keep, "primary")
         self.copy_button = pieces.button("Copy this frame", self.copy, "words")
         self.drop = pieces.button("Remove", self._remove, "words")
+        self.earlier_button = pieces.button(
+            "Earlier states", self.earlier.emit, "words", "Ctrl+Alt+H"
+        )
         self.back = pieces.button("Back (Esc)", self.left.emit)
         self.for_leads = (self.keep_button, self.copy_button, self.drop)
         self._lay_out()
@@ -90,6 +94,7 @@ class SharedFrames(Place):
             pieces.row(self.back, None),
             self.list,
             pieces.row(self.copy_button, None, self.drop),
+            pieces.row(self.earlier_button, None),
             margin=8,
         )
         left.setFixedWidth(230)
@@ -144,6 +149,11 @@ class SharedFrames(Place):
         self.add_key("Back", "Esc", self.left.emit)
 
     # Showing
+
+    @property
+    def shared(self) -> tuple[type[Frame], str, str]:
+        """The frame at hand: what it is, its key, and what it is called."""
+        return Frame, self.list.key, self._session.catalogue.frame(self.list.key).name
 
     def refresh(self) -> None:
         """Show the frames as they are now; what is being typed stays."""

@@ -25,7 +25,8 @@ _DRAFT = "passage:"
 class SharedPassages(Place):
     """The list of passages, the one at hand, and the templates that a change reaches.
 
-    left tells that the person goes back to where they came from.
+    left tells that the person goes back to where they came from, earlier that they want to see
+    what the passage at hand said before.
     """
 
     title = "Passages"
@@ -35,6 +36,7 @@ class SharedPassages(Place):
         "which templates that reaches, and Return on one shows it with your change."
     )
     left = Signal()
+    earlier = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -52,6 +54,9 @@ class SharedPassages(Place):
         self.reach = pieces.label("", "note", wrap=True)
         self.keep_button = pieces.button("Put in use (Ctrl+S)", self.keep, "primary")
         self.drop = pieces.button("Remove", self._remove, "words")
+        self.earlier_button = pieces.button(
+            "Earlier states", self.earlier.emit, "words", "Ctrl+Alt+H"
+        )
         self.back = pieces.button("Back (Esc)", self.leave)
         self.add = pieces.button("New passage", self.begin, "words", "Ctrl+Alt+A")
         self.for_leads = (self.keep_button, self.drop, self.add)
@@ -84,7 +89,8 @@ class SharedPassages(Place):
             self.reach,
             self.users,
             ledger,
-            pieces.row(self.drop, pieces.grow(self.keep_button)),
+            pieces.row(self.earlier_button, None, self.drop),
+            self.keep_button,
         )
         right.setFixedWidth(310)
         pieces.fill(QHBoxLayout(self), left, pieces.grow(self._middle), right, spacing=0)
@@ -113,6 +119,12 @@ class SharedPassages(Place):
         contact = catalogue.contacts.get(case.contact) if case else None
         language = self.manuscript.language or "en_GB"
         return catalogue.world(session.parts.now(), session.me, language, contact, case)
+
+    @property
+    def shared(self) -> tuple[type[Passage], str, str]:
+        """The passage at hand: what it is, its key, and what it is called."""
+        found = self._session.catalogue.passages.get(self.list.key)
+        return Passage, self.list.key, found.title if found else ""
 
     def _users(self) -> list[Template]:
         return passage_users(self._session.catalogue, self._shown.id) if self._shown else []
@@ -167,6 +179,7 @@ class SharedPassages(Place):
         self.title_field.setEnabled(not own)
         self.keep_button.setVisible(leads or own)
         self.drop.setVisible(leads and not own)
+        self.earlier_button.setVisible(not own)
         self._show_users()
         self._back_to_text(focus=False)
 
