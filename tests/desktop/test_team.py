@@ -18,6 +18,7 @@ from nebbet.library.catalogue import Template
 from nebbet.library.store import open_library
 from nebbet.post.home import Home, home_in
 from nebbet.post.secrets import SessionSecrets
+from nebbet.post.settings import read_settings
 from nebbet.standin import demo
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
@@ -210,11 +211,13 @@ def test_a_proposal_is_declined_with_a_word(proposed: Hand) -> None:
 
 @pytest.fixture
 def colleague(home: Home, service: MailService, qtbot: QtBot) -> Iterator[Hand]:
-    parts = application.make_parts(home, SessionSecrets({}), lambda: NOW, role="colleague")
+    user = read_settings(home.settings_file).account.user
+    secrets = SessionSecrets({user: demo.PASSWORD})
+    parts = application.make_parts(home, secrets, lambda: NOW, role="colleague")
     window = Window(parts)
     window.notices.ask = lambda *_words: True  # type: ignore[method-assign]
     qtbot.addWidget(window, before_close_func=lambda w: w.close())
-    with qtbot.waitSignal(window.session.opened, timeout=15_000):
+    with qtbot.waitSignal(window.session.finds.ready, timeout=15_000):
         window.show()
     qtbot.waitActive(window)
     yield Hand(window, qtbot, service)
@@ -422,3 +425,61 @@ def test_who_edits_what_is_seen(hand: Hand, home: Home) -> None:
     page.leave()
     hand.until(lambda: not library.catalogue(NOW).editing)
     library.close()
+
+
+# The wording of a letter
+
+
+def test_the_wording_of_a_letter_just_sent_is_offered(colleague: Hand) -> None:
+    hand = colleague
+    hand.press("Alt+2")
+    hand.type("confirmation")
+    hand.press("Return")
+    hand.type("haldane")
+    hand.press("Return")
+    hand.until(lambda: hand.window.letters.model.letter and hand.window.letters.model.letter.body)
+    body = hand.window.letters.paper.body
+    body.setFocus()
+    hand.press("Ctrl+End")
+    hand.type(" Have a good crossing.")
+    hand.press("Ctrl+Return")
+    hand.until(lambda: hand.session.entries[0].template == "confirmation-again")
+    hand.press("Alt+4")
+    register = hand.window.register
+    hand.until(lambda: register.current and register.current.template == "confirmation-again")
+    hand.press("Ctrl+Alt+G")
+    library = hand.window.library
+    hand.until(lambda: hand.window.place is library and library.is_editing)
+    assert "Have a good crossing." in library.editor.body.toPlainText()
+    assert "The wording of your letter stands here" in hand.said
+    text = library.editor.content().texts["en_GB"]
+    before = template(hand, "confirmation-again").first_text
+    assert text.subject == before.subject and "haldane" not in text.body.casefold()
+    assert text.body.count("data-passage") in (
+        before.body.count("data-passage"),
+        before.body.count("data-passage") - 1,
+    )
+    hand.put_in_use("People like it")
+    hand.until(
+        lambda: any(p.reason == "People like it" for p in hand.session.catalogue.proposals.values())
+    )
+
+
+def test_a_letter_that_says_what_its_template_says_is_not_offered(hand: Hand) -> None:
+    hand.press("Alt+2")
+    hand.type("confirmation")
+    hand.press("Return")
+    hand.type("haldane")
+    hand.press("Return", "Ctrl+Return")
+    hand.sent_all()
+    hand.press("Alt+4")
+    register = hand.window.register
+    hand.until(lambda: register.current and register.current.template == "confirmation-again")
+    hand.click(register.offer_button)
+    hand.until(lambda: "This letter says what its template says" in hand.said)
+    other = next(row for row, entry in enumerate(register._rows) if entry.sender != "benedek.roy")
+    register.table.selectRow(other)
+    register.table.setFocus()
+    assert not register.offer_button.isEnabled()
+    hand.press("Ctrl+Alt+G")
+    hand.until(lambda: "is not on this computer" in hand.said)

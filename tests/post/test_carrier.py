@@ -67,7 +67,7 @@ def test_a_letter_reaches_the_mailbox_the_sent_folder_and_the_register(
     assert [e.title for e in register.entries(library)] == ["Refund agreed"]
     fetched = imap.fetch_sent(office.account, "secret", item.outgoing.message_id)
     assert open_message(fetched).subject == "Your refund"
-    assert outbox.local_copy(office.personal, item.outgoing.message_id) == item.outgoing
+    assert outbox.sent_item(office.personal, item.outgoing.message_id) == item
 
 
 def test_a_letter_is_held_until_its_time_and_can_be_taken_back(
@@ -245,9 +245,9 @@ def test_killed_on_the_line_is_told_and_not_sent_again(office: Office, item: Ite
 def test_copies_of_old_letters_are_let_go(office: Office, item: Item, clock: Clock) -> None:
     send(office, item)
     outbox.forget_old(office.personal, clock() - 1)
-    assert outbox.local_copy(office.personal, item.outgoing.message_id)
+    assert outbox.sent_item(office.personal, item.outgoing.message_id)
     outbox.forget_old(office.personal, clock() + 1)
-    assert outbox.local_copy(office.personal, item.outgoing.message_id) is None
+    assert outbox.sent_item(office.personal, item.outgoing.message_id) is None
     with pytest.raises(NebbetError, match="is not in the folder Sent"):
         imap.fetch_sent(office.account, "secret", "<nobody@nowhere>")
 
@@ -360,7 +360,7 @@ def test_a_promise_from_the_sending_day_is_worked_out_when_the_letter_goes(
     assert sent.plain.strip() == said
     (entry,) = register.entries(library)
     assert entry.message_id == waiting.outgoing.message_id, "it is the same letter"
-    assert outbox.local_copy(office.personal, entry.message_id)
+    assert outbox.sent_item(office.personal, entry.message_id)
 
 
 def test_a_promise_that_cannot_be_made_any_more_brings_the_letter_back(

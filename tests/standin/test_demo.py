@@ -5,14 +5,17 @@ from datetime import timedelta
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 
 from nebbet.core import checks, placeholders
 from nebbet.core import letter as letters
 from nebbet.core.body import read
+from nebbet.core.comparing.offering import is_reworded, wording
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.reading import open_message
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import fold
+from nebbet.library.catalogue import begin, example_cases, seen_by
 from nebbet.library.checking import problems
 from nebbet.library.store import open_library
 from nebbet.post import imap, register
@@ -189,3 +192,27 @@ def test_mail_is_kept_between_starts(tmp_path: Path) -> None:
         assert len(client.search("ALL")) == 1
     again.stop()
     assert oct((tmp_path / "127.0.0.1.key.pem").stat().st_mode)[-3:] == "600"
+
+
+def test_the_wording_of_every_template_survives_a_letter(tmp_path: Path) -> None:
+    """A letter with one more line, offered to the team, changes nothing but that line."""
+    library = open_library(tmp_path / "library.sqlite")
+    filling.fill_library(library, read_world(NOW.date()), NOW)
+    catalogue = seen_by(library.catalogue(NOW), "benedek.roy")
+    library.close()
+    more = "<p>One more line of mine.</p>\n"
+    for template in catalogue.templates.values():
+        case = catalogue.cases[example_cases(catalogue, template.content, template.title)[0]]
+        contact = catalogue.contacts[case.contact]
+        for code, text in template.content.texts.items():
+            if text.finished:
+                continue
+            letter = begin(catalogue, template, "x", recipient=contact, case=case, language=code)
+            me = catalogue.members["benedek.roy"]
+            world = catalogue.world(NOW, me, code, contact, case, letter.calendar)
+            began = letters.work_out(letter, world)[0]
+            reworded = replace(began, body=(*began.body, *read(more)))
+            assert is_reworded(reworded, began) and not is_reworded(began, began)
+            made = wording(reworded, began, template.content, catalogue.passages)
+            assert read(made.texts[code].body) == read(text.body + more), template.id
+            assert wording(began, began, template.content, catalogue.passages) == template.content

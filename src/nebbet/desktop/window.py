@@ -203,6 +203,7 @@ class Window(QMainWindow):
         from nebbet.desktop.register.page import RegisterPage
 
         page = RegisterPage(self.session)
+        page.reworded.connect(self._edit)
         self._stack.addWidget(page)
         return page
 
@@ -243,6 +244,10 @@ class Window(QMainWindow):
         """Show what this place is for and its keys."""
         everywhere = [(a.shortcut().toString(), a.text()) for a in self.actions()]
         self.help_box.open_for(self.place, everywhere)
+
+    def _edit(self, template: str) -> None:
+        self.go(self.library)
+        self.library.edit(template)
 
     def _write_signature(self) -> None:
         self.go(self.library)

@@ -5,7 +5,6 @@ from collections.abc import Iterable
 import msgspec
 from sqlalchemy import Engine, delete, insert, select, update
 
-from nebbet.core.message.outgoing import Outgoing
 from nebbet.library.engine import explained
 from nebbet.post.items import RETURNABLE, WAITING, Item, Queued, State
 from nebbet.post.personal import letter_table, outbox_table
@@ -107,12 +106,12 @@ def forget_old(engine: Engine, before: float) -> None:
         connection.execute(delete(table).where(table.c.state == "gone", table.c.due < before))
 
 
-def local_copy(engine: Engine, message_id: str) -> Outgoing | None:
-    """The message of a letter that went lately, if its copy is still here."""
+def sent_item(engine: Engine, message_id: str) -> Item | None:
+    """A letter that went lately with its message, if it is still here."""
     table = outbox_table
     statement = select(table.c.item).where(
         table.c.message_id == message_id, table.c.state.in_(("gone", "sent"))
     )
     with explained("The outbox cannot be read"), engine.connect() as connection:
         data = connection.scalar(statement)
-    return msgspec.json.decode(data, type=Item).outgoing if data else None
+    return msgspec.json.decode(data, type=Item) if data else None

@@ -107,7 +107,13 @@ class Stores(Struct, frozen=True):
 
     def local_copy(self, message_id: str) -> Outgoing | None:
         """The message of a letter that went lately."""
-        return outbox.local_copy(self.personal, message_id)
+        found = outbox.sent_item(self.personal, message_id)
+        return found.outgoing if found else None
+
+    def sent_letter(self, message_id: str) -> Letter | None:
+        """A letter that went lately."""
+        found = outbox.sent_item(self.personal, message_id)
+        return found.letter if found else None
 
     def entries(self) -> list[Registered]:
         """The register, newest first; as it was last where the server does not answer."""

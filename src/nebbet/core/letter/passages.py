@@ -38,7 +38,7 @@ def included(content: Content, passages: Mapping[str, Passage]) -> Content:
     if not wanted:
         return content
     texts = {
-        code: replace(texts, body=body.write(_filled(texts.blocks, passages, code)))
+        code: replace(texts, body=body.write(in_their_places(texts.blocks, passages, code)))
         if _holds_passages(texts)
         else texts
         for code, texts in content.texts.items()
@@ -75,7 +75,8 @@ def _holds_passages(texts: Texts) -> bool:
     return not texts.finished and "data-passage" in texts.body
 
 
-def _filled(blocks: Body, passages: Mapping[str, Passage], language: str) -> Body:
+def in_their_places(blocks: Body, passages: Mapping[str, Passage], language: str) -> Body:
+    """Blocks with the passages that they include in their places."""
     return body.tidy(made for block in blocks for made in _in_place(block, passages, language))
 
 

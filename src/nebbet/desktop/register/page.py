@@ -1,6 +1,6 @@
 """The register: every letter that went out, newest first, and the message as it was sent."""
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -18,6 +18,7 @@ from nebbet.core.message.reading import open_message
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.offering import offer_wording
 from nebbet.desktop.session import Session
 from nebbet.post.entries import Registered
 
@@ -26,13 +27,16 @@ MOST_ROWS = 500
 
 
 class RegisterPage(Place):
-    """Lists register entries and opens the message behind the one at hand."""
+    """Lists register entries and opens the message behind the one at hand. reworded tells the
+    template of which the wording of a letter is a draft now."""
 
     title = "Register"
     help = (
         "Every letter that went out, newest first. Type in the field to find by person, address, "
-        "case, template or subject. Return opens the message as it was sent."
+        "case, template or subject. Return opens the message as it was sent. Ctrl+Alt+G takes what "
+        "you changed by hand in a letter to its template, to be offered to the team."
     )
+    reworded = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -44,6 +48,9 @@ class RegisterPage(Place):
         theme.named(self.find_field, "Find in the register")
         self.table = _Table()
         self._count = pieces.label("", "note")
+        self.offer_button = pieces.button(
+            "Offer its wording for the template", self.offer, "words", "Ctrl+Alt+G"
+        )
         self.view = MessageView()
         self._told = pieces.label("", "faint", wrap=True)
         self._right = QStackedWidget()
@@ -58,7 +65,8 @@ class RegisterPage(Place):
         self._right.addWidget(self.view)
         left = QWidget()
         head = pieces.row(pieces.grow(self.find_field), self._count)
-        pieces.fill(QVBoxLayout(left), head, self.table, margin=8)
+        below = pieces.row(self.offer_button, None)
+        pieces.fill(QVBoxLayout(left), head, self.table, below, margin=8)
         split = QSplitter()
         split.setHandleWidth(1)
         split.setChildrenCollapsible(False)
@@ -77,6 +85,7 @@ class RegisterPage(Place):
         self._session.finds.ready.connect(self.refresh)
         self.add_key("Open the message", "Return", self._return)
         self.add_key("Find in the register", "Ctrl+L", self.find_field.setFocus)
+        self.add_key("Offer its wording for the template", "Ctrl+Alt+G", self.offer)
 
     def arrive(self) -> None:
         self.find_field.setFocus()
@@ -127,6 +136,8 @@ class RegisterPage(Place):
 
     def _show_hint(self) -> None:
         entry = self.current
+        own = entry is not None and entry.sender == self._session.my_id
+        self.offer_button.setEnabled(own and bool(entry and entry.template))
         self._right.setCurrentWidget(self._told)
         if entry is None:
             self._told.setText("Nothing has gone out yet, or nothing matches.")
@@ -141,6 +152,14 @@ class RegisterPage(Place):
             self.open_current()
         elif self.find_field.hasFocus():
             self.table.setFocus()
+
+    def offer(self) -> None:
+        """Take what was changed by hand in the letter at hand to its template."""
+        entry = self.current
+        if entry and entry.template in self._session.catalogue.templates:
+            offer_wording(self._session, entry, self.reworded.emit)
+        elif entry:
+            self._session.voice.say("This letter was written without a template of the library.")
 
     def open_current(self) -> None:
         """Fetch and show the message of the entry at hand."""
