@@ -474,3 +474,16 @@ def test_staying_when_asked(letter: Hand) -> None:
     letter.window.notices.ask = lambda *_words: False  # type: ignore[method-assign]
     letter.window.close()
     assert letter.window.isVisible()
+
+
+def test_who_goes_on_elsewhere_while_a_letter_is_sent_keeps_the_focus(hand: Hand) -> None:
+    hand.press("Alt+2")
+    hand.type("confirmation")
+    hand.press("Return")
+    hand.type("haldane")
+    hand.press("Return", "Ctrl+Return", "Alt+4")
+    field = hand.window.register.find_field
+    assert hand.focus is field
+    hand.sent_all()
+    hand.until(lambda: hand.window.letters.model.letter is None)
+    assert hand.focus is field

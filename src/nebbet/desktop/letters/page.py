@@ -367,6 +367,9 @@ class LettersPage(Place):
     def _on_sent(self, letter_id: str) -> None:
         if self.model.letter is None or self.model.letter.id != letter_id:
             return
+        if not self.isVisible():  # the person went on elsewhere: the focus stays there
+            self._show_nothing()
+            return
         following = next(iter(self._session.letters), None)
         if following:
             self.open_letter(following)
