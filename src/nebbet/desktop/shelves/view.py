@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Callable
 from functools import partial
+from itertools import islice
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
@@ -30,6 +31,7 @@ from nebbet.desktop.shelves.table import Match, Row, TemplatesTable
 from nebbet.library.catalogue import Shelf, Template, own_shelf
 
 _AFTER_TYPING = 120  # milliseconds
+_BEST = 300  # templates that are shown of those that words find
 _SHORT = 25  # templates in the lists of what was used lately and most
 
 
@@ -99,7 +101,7 @@ class ShelvesView(Place):
         self.find_field = _FindField(self.table)
         self.kind = _Narrow("Kind of case", "any kind of case")
         self.keyword = _Narrow("Keyword", "any keyword")
-        self.nothing = pieces.label("No template has all of these words here.", "faint")
+        self.nothing = pieces.label("", "faint")
         self.acts = Acts(session, lambda: self.table.keys)
         self.pane = ReadingPane(session)
         self.add = pieces.button("New shelf…", self.add_shelf, "words")
@@ -195,16 +197,21 @@ class ShelvesView(Place):
         catalogue = session.catalogue
         is_wanted = self._narrowing()
         found = (catalogue.templates[key] for key in self._in_order(words))
+        wanted = (template for template in found if is_wanted(template))
         rows = [
             Row(template, catalogue.usage_of(template.id), self._said_of(template))
-            for template in found
-            if is_wanted(template)
+            for template in (islice(wanted, _BEST) if words else wanted)
         ]
         matching = partial(self._match, words) if words else None
         self._typing = best_first
         self.table.show_rows(rows, session.parts.now(), matching, best_first=best_first)
         self._typing = False
-        self.nothing.setVisible(bool(words) and not rows)
+        self.nothing.setText(
+            f"The best {_BEST} are shown: another word finds fewer."
+            if rows
+            else "No template has all of these words here."
+        )
+        self.nothing.setVisible(bool(words) and len(rows) in (0, _BEST))
         self.acts.refresh()
 
     def _in_order(self, words: str) -> list[str]:
