@@ -8,12 +8,14 @@ import psycopg
 import pytest
 from msgspec.structs import replace
 from psycopg import errors
+from sqlalchemy import text
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Texts
 from nebbet.core.records import Contact, Fact, Member
 from nebbet.library import roles
-from nebbet.library.catalogue import Proposal, Role, Shelf
+from nebbet.library.catalogue import Copied, Proposal, Role, Shelf, own_shelf
+from nebbet.library.postgres import postgres_engine
 from nebbet.library.store import Library, open_library
 from tests.conftest import NOW
 from tests.library.conftest import in_database
@@ -134,6 +136,50 @@ def test_the_library_knows_the_role_of_a_login(team: str) -> None:
     colleague.propose(waiting)
     assert lead.catalogue(NOW).proposals == {"p1": waiting}
     lead.close()
+    colleague.close()
+
+
+def test_a_colleague_has_a_shelf_and_versions_of_their_own(team: str) -> None:
+    lead, colleague = opened(team, "ottilie"), opened(team, "ivo")
+    mine = own_shelf("ivo")
+    copied = Copied("t1", "ivo-1", "Hello", own=True)
+    colleague.copy_templates([copied], mine, author="ivo", made=NOW)
+    colleague.save_edition("ivo-1", "Hello", CONTENT, author="ivo", note="", made=NOW)
+    assert "ivo-1" in colleague.catalogue(NOW).templates
+    assert "ivo-1" not in lead.catalogue(NOW).templates
+    colleague.be_present("t1", "ivo", NOW)
+    assert lead.catalogue(NOW).editing == {"t1": ("ivo",)}
+    with pytest.raises(NebbetError, match="your role in this library does not allow that"):
+        colleague.be_present("t1", "ottilie", NOW)
+    colleague.be_gone("t1", "ivo")
+    lead.put(Fact("fee", 1), author="ottilie", made=NOW)
+    for act in (
+        "INSERT INTO former VALUES ('fact', 'fee', 9, '{}', NULL, now())",
+        "UPDATE former SET data = '{}'",
+        "DELETE FROM file",
+    ):
+        with client(team, "ivo") as connection, pytest.raises(psycopg.errors.InsufficientPrivilege):
+            connection.execute(act)
+    with client(team, "ottilie") as connection, pytest.raises(psycopg.Error):
+        connection.execute("UPDATE former SET data = '{}'")
+    lead.close()
+    colleague.close()
+
+
+def test_rights_are_renewed_when_a_server_s_library_is_brought_up_to_date(team: str) -> None:
+    engine = postgres_engine(team)
+    with engine.begin() as connection:
+        for statement in (
+            "DROP TABLE former, presence CASCADE",
+            "ALTER TABLE template DROP COLUMN origin, DROP COLUMN origin_edition",
+            "UPDATE alembic_version SET version_num = '0003'",
+        ):
+            connection.execute(text(statement))
+    engine.dispose()
+    open_library(team).close()
+    colleague = opened(team, "ivo")
+    colleague.be_present("t1", "ivo", NOW)
+    assert colleague.catalogue(NOW).editing == {"t1": ("ivo",)}
     colleague.close()
 
 

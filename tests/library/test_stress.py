@@ -3,6 +3,7 @@
 NEBBET_STRESS sets how many seconds the many work (60 for the whole trial).
 """
 
+import hashlib
 import multiprocessing
 import os
 import random
@@ -15,8 +16,10 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from multiprocessing.connection import Connection
 from multiprocessing.queues import Queue
+from multiprocessing.synchronize import Barrier
 from pathlib import Path
 
+import msgspec
 import pytest
 from msgspec.structs import replace
 
@@ -24,7 +27,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Texts
 from nebbet.core.records import Member
 from nebbet.library import migrate
-from nebbet.library.catalogue import MovedOn, Proposal, Shelf
+from nebbet.library.catalogue import Catalogue, MovedOn, Proposal, Shelf
 from nebbet.library.checking import problems
 from nebbet.library.engine import sqlite_engine
 from nebbet.library.intake import take_in
@@ -76,10 +79,18 @@ def act(library: Library, chance: random.Random, me: str, count: int) -> Made | 
     return None
 
 
-def work(url: str, number: int, until: float, out: "Queue[tuple[list[Made], list[str]]]") -> None:
-    """One person's process: works until the time is over; outages and races are lived with."""
+def work(
+    url: str,
+    number: int,
+    until: float,
+    done_all: Barrier,
+    out: "Queue[tuple[list[Made], list[str], str]]",
+) -> None:
+    """One person's process: works until the time is over; outages and races are lived with. What it
+    has read on the way, always only what was new to it, is its catalogue at the end."""
     chance, made, odd = random.Random(number), [], []
     library: Library | None = None
+    known: Catalogue | None = None
     count = 0
     while time.time() < until:
         count += 1
@@ -87,6 +98,7 @@ def work(url: str, number: int, until: float, out: "Queue[tuple[list[Made], list
             library = library or open_library(url, role="lead")
             if done := act(library, chance, f"m{number}", count):
                 made.append(done)
+            known = library.catalogue(now(), known)
         except MovedOn:
             continue
         except NebbetError as error:
@@ -94,7 +106,14 @@ def work(url: str, number: int, until: float, out: "Queue[tuple[list[Made], list
             if not any(words in error.sentence for words in usual):
                 odd.append(error.sentence)
             time.sleep(0.1)
-    out.put((made, odd))
+    done_all.wait(60)
+    assert library is not None
+    out.put((made, odd, digest(library.catalogue(NOW, known))))
+
+
+def digest(catalogue: Catalogue) -> str:
+    """A mark of all that a catalogue says of its templates."""
+    return hashlib.sha256(msgspec.msgpack.encode(catalogue.templates)).hexdigest()
 
 
 @pytest.fixture
@@ -122,9 +141,12 @@ def test_twenty_at_once_with_a_server_that_stops_in_the_middle(
         library.save_edition(f"t{n}", "T", Content(), author="m0", note="first", made=NOW)
     library.close()
     fork = multiprocessing.get_context("fork")
-    out: Queue[tuple[list[Made], list[str]]] = fork.Queue()
+    out: Queue[tuple[list[Made], list[str], str]] = fork.Queue()
+    done_all = fork.Barrier(PROCESSES)
     until = time.time() + SECONDS
-    people = [fork.Process(target=work, args=(url, n, until, out)) for n in range(PROCESSES)]
+    people = [
+        fork.Process(target=work, args=(url, n, until, done_all, out)) for n in range(PROCESSES)
+    ]
     for person in people:
         person.start()
     time.sleep(SECONDS / 2)
@@ -134,11 +156,12 @@ def test_twenty_at_once_with_a_server_that_stops_in_the_middle(
     found = [out.get(timeout=120) for _ in people]
     for person in people:
         person.join(30)
-    made = [edition for confirmed, _ in found for edition in confirmed]
-    assert [odd for _, sentences in found for odd in sentences] == []
+    made = [edition for confirmed, _, _ in found for edition in confirmed]
+    assert [odd for _, sentences, _ in found for odd in sentences] == []
     assert len(made) > PROCESSES
     library = open_library(url)
     _nothing_is_lost(library, made)
+    assert {seen for _, _, seen in found} == {digest(library.catalogue(NOW))}
     library.close()
     again.cleanup()
 

@@ -149,6 +149,14 @@ def set_up(engine: Engine) -> None:
                 _make_policy(connection, table, *policy)
 
 
+def renew(engine: Engine) -> None:
+    """Give the roles their rights in tables that are new, if the library has roles."""
+    with engine.connect() as connection:
+        known = _is_set_up(connection)
+    if known:
+        set_up(engine)
+
+
 def _make_role(connection: Connection, name: str, words: str) -> None:
     known = text("SELECT 1 FROM pg_roles WHERE rolname = :plain")
     if connection.scalar(known, {"plain": _bare(name)}) is None:

@@ -32,7 +32,7 @@ from nebbet.library.reading import (
     template_of,
     template_query,
 )
-from nebbet.library.roles import role_in
+from nebbet.library.roles import renew, role_in
 
 
 def open_library(where: Path | str, role: Role | None = None) -> "Library":
@@ -56,6 +56,8 @@ def open_library(where: Path | str, role: Role | None = None) -> "Library":
         try:
             if (found or migrate.look_on_server(engine)) != "current":
                 migrate.upgrade(engine)
+                if found is None:
+                    renew(engine)
             return Library(engine, role or role_in(engine))
         except Exception:
             engine.dispose()
