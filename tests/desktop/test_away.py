@@ -161,3 +161,33 @@ def test_without_a_copy_the_window_says_so(
     qtbot.waitUntil(lambda: bool(told), timeout=PATIENCE)
     assert "the server does not answer" in told[0].sentence  # type: ignore[attr-defined]
     close(window)
+
+
+def test_another_library_is_tried_before_it_is_kept(
+    home: Home,
+    service: MailService,
+    qtbot: QtBot,
+    line: Line,
+    database: str,  # noqa: F811
+) -> None:
+    hand = a_hand(home, qtbot, service)
+    hand.click(hand.window.person)
+    profile = hand.window.profile
+    profile.library.setFocus()
+    profile.library.setText("postgresql://nobody@/nothing?host=/nowhere")
+    hand.press("Ctrl+S")
+    hand.until(lambda: "cannot be opened: the server does not answer" in hand.said)
+    assert read_settings(home.settings_file).library == ""
+    there = line.url.replace("postgresql://postgres:@", "postgresql://postgres:secret@")
+    profile.library.setText(there)
+    hand.press("Ctrl+S")
+    hand.until(lambda: "opened when Nebbet is started again" in hand.said)
+    kept = read_settings(home.settings_file).library
+    assert kept.startswith("postgresql://") and "secret" not in kept
+    assert "secret" not in home.settings_file.read_text()
+    assert hand.session.parts.secrets.get(kept) == "secret" or "secret" not in there
+    close(hand.window)
+    again = a_hand(home, qtbot, service)
+    assert again.session.library.engine.dialect.name == "postgresql"
+    assert len(again.session.catalogue.templates) == 40
+    close(again.window)

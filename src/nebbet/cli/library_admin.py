@@ -13,8 +13,9 @@ from nebbet.library import migrate, roles
 from nebbet.library.catalogue import Role
 from nebbet.library.postgres import is_url
 from nebbet.library.store import Library, open_library
+from nebbet.post.secrets import KeyringSecrets
 from nebbet.post.settings import read_settings
-from nebbet.post.stores import place_of
+from nebbet.post.stores import reached
 
 _WHERE = click.option(
     "--at", default="", metavar="WHERE", help="a file or postgresql://…; your own library otherwise"
@@ -30,7 +31,7 @@ def _place(where: str) -> Path | str:
     if where:
         return where if is_url(where) else Path(where)
     home = commands.home()
-    return place_of(home, read_settings(home.settings_file))
+    return reached(home, read_settings(home.settings_file), KeyringSecrets())
 
 
 def _there(where: str) -> Library:

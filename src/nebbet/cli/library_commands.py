@@ -40,13 +40,13 @@ from nebbet.post.home import make_home
 from nebbet.post.personal import open_personal
 from nebbet.post.secrets import KeyringSecrets
 from nebbet.post.settings import Settings, read_settings
-from nebbet.post.stores import place_of
+from nebbet.post.stores import reached
 
 
 def _open() -> tuple[Library, Settings]:
     home = commands.home()
     settings = read_settings(home.settings_file)
-    path = place_of(home, settings)
+    path = reached(home, settings, KeyringSecrets())
     if isinstance(path, Path) and not path.exists():
         raise NebbetError(
             f"There is no library at {path}",

@@ -108,7 +108,9 @@ class Session(QObject):
     def _open(self) -> "AtStart":
         from nebbet.post.stores import open_stores
 
-        self._stores = open_stores(self.parts.home, self.settings, self.parts.role)
+        parts, settings = self.parts, self.settings
+        password = parts.secrets.get(settings.library) or "" if settings.library else ""
+        self._stores = open_stores(parts.home, settings, parts.role, password)
         return self._stores.read_all(self.parts.now())
 
     def _on_opened(self, found: "AtStart") -> None:
@@ -594,14 +596,24 @@ class Session(QObject):
 
     # Settings
 
-    def save_settings(self, settings: Settings, member: Member, password: str) -> None:
-        """Keep the profile: settings in one's own file, oneself in the library."""
-        parts = self.parts
+    def save_settings(
+        self, settings: Settings, member: Member, password: str, server_password: str = ""
+    ) -> None:
+        """Keep the profile: settings in one's own file, oneself in the library. Another library is
+        tried before it is kept, and opened at the next start."""
+        parts, before = self.parts, self.settings.library
 
         def save() -> bool:
+            if settings.library != before or server_password:
+                from nebbet.post.stores import try_library
+
+                try_library(parts.home, settings, server_password)
             write_settings(parts.home.settings_file, settings)
             self.library.put(member)
-            return not password or parts.secrets.keep(settings.account.user, password)
+            kept = not password or parts.secrets.keep(settings.account.user, password)
+            if server_password:
+                kept = parts.secrets.keep(settings.library, server_password) and kept
+            return kept
 
         def done(kept: bool) -> None:
             self.settings = settings
@@ -609,6 +621,8 @@ class Session(QObject):
                 self._carrier.use(self._office())
             self.settings_changed.emit()
             note = "" if kept else " There is no keyring here: the password lasts until you quit."
+            if settings.library != before:
+                note += " The other library is opened when Nebbet is started again."
             self.voice.say("Your profile is kept." + note)
 
         self.change_library(save, done)  # type: ignore[arg-type]

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, make_url
+from sqlalchemy import URL, Engine, create_engine, make_url
 
 from nebbet.core.errors import NebbetError
 
@@ -40,6 +40,23 @@ def is_url(where: str) -> bool:
 def shown_url(url: str) -> str:
     """A URL as it may be shown: without its password."""
     return make_url(url).render_as_string(hide_password=True)
+
+
+def parted(url: str) -> tuple[str, str]:
+    """A URL without its password, and the password."""
+    made = make_url(url)
+    bare = URL.create(
+        made.drivername, made.username, None, made.host, made.port, made.database, made.query
+    )
+    return bare.render_as_string(hide_password=False), str(made.password or "")
+
+
+def with_password(url: str, password: str) -> str:
+    """A URL with a password, unless it has one already or there is none."""
+    made = make_url(url)
+    if made.password or not password:
+        return url
+    return made.set(password=password).render_as_string(hide_password=False)
 
 
 def postgres_engine(url: str) -> Engine:

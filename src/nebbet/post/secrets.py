@@ -47,7 +47,9 @@ class KeyringSecrets:
         import keyring
         from keyring.errors import KeyringError
 
-        if password := os.environ.get(VARIABLE) or self._session.get(user):
+        of_mailbox = "://" not in user  # a library's server goes by its URL
+        given = os.environ.get(VARIABLE) if of_mailbox else None
+        if password := given or self._session.get(user):
             return password
         try:
             return keyring.get_password(SERVICE, user)

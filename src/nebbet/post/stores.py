@@ -12,13 +12,14 @@ from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.library.catalogue import Catalogue, Role
 from nebbet.library.local_copy import LocalCopy
-from nebbet.library.postgres import is_url, shown_url
+from nebbet.library.postgres import is_url, shown_url, with_password
 from nebbet.library.store import Library, open_library
 from nebbet.library.team import TeamLibrary, open_team
 from nebbet.post import outbox, personal, register
 from nebbet.post.entries import Registered
 from nebbet.post.home import Home
 from nebbet.post.items import Item, Queued
+from nebbet.post.secrets import Secrets
 from nebbet.post.settings import Settings
 from nebbet.post.waiting import WaitingWrites
 
@@ -140,8 +141,28 @@ def place_of(home: Home, settings: Settings) -> Path | str:
     return home.data / settings.library if settings.library else home.library_file
 
 
-def open_stores(home: Home, settings: Settings, role: Role | None = None) -> Stores:
-    """Open the library, in a role if one is given, and the personal file.
+def reached(home: Home, settings: Settings, secrets: Secrets) -> Path | str:
+    """Where the library is, with the password of its server."""
+    place = place_of(home, settings)
+    if isinstance(place, Path):
+        return place
+    return with_password(place, secrets.get(settings.library) or "")
+
+
+def try_library(home: Home, settings: Settings, password: str) -> None:
+    """Open the library that settings name, and close it again. Raises NebbetError with what stands
+    in the way."""
+    place = place_of(home, settings)
+    if isinstance(place, str):
+        place = with_password(place, password)
+    open_library(place).close()
+
+
+def open_stores(
+    home: Home, settings: Settings, role: Role | None = None, password: str = ""
+) -> Stores:
+    """Open the library, in a role if one is given, and the personal file. password is the one of
+    the library's server, where its URL does not say it.
 
     Raises NebbetError with what stands in the way.
     """
@@ -151,7 +172,8 @@ def open_stores(home: Home, settings: Settings, role: Role | None = None) -> Sto
         if isinstance(place, Path):
             return Stores(open_library(place, role), own)
         copy = LocalCopy(home.copy_folder, shown_url(place))
-        return Stores(open_team(place, role, copy, WaitingWrites(own)), own)
+        url = with_password(place, password)
+        return Stores(open_team(url, role, copy, WaitingWrites(own)), own)
     except Exception:
         own.dispose()
         raise

@@ -17,6 +17,7 @@ from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.member_form import MemberForm
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
+from nebbet.library.postgres import is_url, parted
 from nebbet.post.settings import Account
 
 
@@ -49,6 +50,10 @@ class ProfilePage(Place):
         self.password = QLineEdit()
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
         self.password.setPlaceholderText("as it is")
+        self.library, self.server_password = QLineEdit(), QLineEdit()
+        self.library.setPlaceholderText("the one of this computer; or a file, or postgresql://…")
+        self.server_password.setEchoMode(QLineEdit.EchoMode.Password)
+        self.server_password.setPlaceholderText("as it is")
         self.save_button = pieces.button("Keep the profile", self.save, "primary", "Ctrl+S")
         self.try_button = pieces.button("Try the connection", self.try_connection)
         self._told = pieces.label("", "note", wrap=True)
@@ -73,8 +78,14 @@ class ProfilePage(Place):
                 ("Hold before sending, seconds", self.hold),
             ],
         )
+        library = self._form(
+            "Library",
+            [("File or server", self.library), ("Password of the server", self.server_password)],
+        )
+        right = QVBoxLayout()
+        pieces.fill(right, account, library, None, spacing=18)
         both = QHBoxLayout()
-        pieces.fill(both, self.person, account, None, spacing=24)
+        pieces.fill(both, self.person, right, None, spacing=24)
         buttons = pieces.row(self.save_button, self.try_button, self.signature_button, None)
         inside = QWidget()
         pieces.fill(
@@ -114,7 +125,17 @@ class ProfilePage(Place):
         self.smtp_port.setText(str(account.smtp_port))
         self.imap_port.setText(str(account.imap_port))
         self.hold.setText(str(self._session.settings.hold_seconds))
+        self.library.setText(self._session.settings.library)
         self.password.clear()
+        self.server_password.clear()
+
+    def _library(self) -> tuple[str, str]:
+        """Where the library is, and the password of its server: never kept in the settings."""
+        place, password = self.library.text().strip(), self.server_password.text()
+        if not is_url(place):
+            return place, ""
+        bare, typed = parted(place)
+        return bare, password or typed
 
     def _account(self) -> Account:
         texts = {name: self.fields[name].text().strip() for name in _ACCOUNT}
@@ -132,14 +153,16 @@ class ProfilePage(Place):
         self._told.clear()
         own = self._session.settings.member
         member = replace(member, id=member.id or own or member.email)
+        library, server_password = self._library()
         settings = replace(
             self._session.settings,
             member=member.id,
+            library=library,
             account=self._account(),
             hold_seconds=_number(self.hold, 10),
             look=str(self.look.currentData()),
         )
-        self._session.save_settings(settings, member, self.password.text())
+        self._session.save_settings(settings, member, self.password.text(), server_password)
 
     def try_connection(self) -> None:
         """Log in to the mailbox with what stands on the page, and tell how it went."""
