@@ -38,7 +38,7 @@ class Camera:
         self.window.resize(*size)
         self.window.show()
         loop = QEventLoop()
-        self.window.session.opened.connect(loop.quit)
+        self.window.session.finds.ready.connect(loop.quit)
         loop.exec()
 
     def until(self, true: Callable[[], object]) -> None:
@@ -99,6 +99,14 @@ class Camera:
         library.proposals.list.setCurrentRow(0)
         self.take("proposals")
         library.proposals.left.emit()
+        library.show_files()
+        library.files.list.setCurrentRow(2)
+        library.files.ask(Path("conditions-2027.pdf"))
+        self.take("files")
+        library.files.left.emit()
+        library.show_members()
+        self.take("members")
+        library.members.left.emit()
 
     def close(self) -> None:
         """Close the window and end the mail service."""
@@ -110,8 +118,10 @@ def light(camera: Camera) -> None:
     """Every main view."""
     window = camera.window
     window.go(window.library)
+    window.session.pin(["claim-received", "lost-property"], True)
     window.library.table.choose("boarding-help")
     camera.take("library")
+    window.session.pin(["claim-received", "lost-property"], False)
     camera.write_letter()
     camera.take("letters")
     window.letters.pull()
