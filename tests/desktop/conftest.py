@@ -22,6 +22,7 @@ from pytestqt.qtbot import QtBot
 from nebbet.desktop import application
 from nebbet.desktop.kit import theme
 from nebbet.desktop.window import Window
+from nebbet.library.catalogue import Template
 from nebbet.post import imap
 from nebbet.post.home import Home, home_in
 from nebbet.post.secrets import SessionSecrets
@@ -159,6 +160,11 @@ class Hand:
         ]
         assert all(isinstance(one, EmailMessage) for one in messages)
         return messages  # type: ignore[return-value]
+
+
+def template(hand: Hand, key: str = "refund-agreed") -> Template:
+    """A template as the window knows it."""
+    return hand.session.catalogue.templates[key]
 
 
 def open_window(home: Home, now: Callable[[], datetime] | None = None) -> Window:

@@ -81,7 +81,7 @@ def test_a_huge_picture_is_refused(hand: Hand, page: TemplateEditor, tmp_path: P
 
     path = tmp_path / "huge.png"
     Image.new("1", (10_000, 10_000)).save(path)
-    hand.session.add_pictures([str(path)], page.body._put_picture)
+    hand.session.intake.add_pictures([str(path)], page.body._put_picture)
     hand.until(lambda: hand.said)
     assert "huge.png has more than 40 million pixels. It was not put in." in hand.said
 

@@ -297,7 +297,7 @@ def test_files_are_attached_and_bad_ones_are_told(letter: Hand, tmp_path: Path) 
     data = QMimeData()
     data.setUrls(urls)
     paths = [url.toLocalFile() for url in data.urls()]
-    letter.session.add_files(paths, letter.window.letters.model.attach)
+    letter.session.intake.add_files(paths, letter.window.letters.model.attach)
     letter.until(lambda: "gone.pdf" in letter.said)
     names = [inline.shown(a.name) for a in open_letter(letter).attachments]
     assert names == ["Conditions of carriage.pdf", "photo.jpg"]

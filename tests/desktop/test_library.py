@@ -10,10 +10,9 @@ from pytestqt.qtbot import QtBot
 
 from nebbet.core.body import write
 from nebbet.core.letter import Content
-from nebbet.library.catalogue import Template
 from nebbet.post.home import Home
 from nebbet.standin.service import MailService
-from tests.desktop.conftest import Hand, close, open_window
+from tests.desktop.conftest import Hand, close, open_window, template
 
 
 @pytest.fixture
@@ -25,10 +24,6 @@ def editor(hand: Hand) -> Hand:
     hand.press("Ctrl+E")
     assert hand.window.library.is_editing
     return hand
-
-
-def template(hand: Hand, key: str = "refund-agreed") -> Template:
-    return hand.session.catalogue.templates[key]
 
 
 def saved(hand: Hand, number: int, key: str = "refund-agreed") -> Content:

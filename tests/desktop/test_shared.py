@@ -12,18 +12,13 @@ from nebbet.core.letter.signature import SIGNATURE
 from nebbet.core.records import Member
 from nebbet.desktop.kit.picker import ChoiceList
 from nebbet.desktop.shelves.page import LibraryPage
-from nebbet.library.catalogue import Template
-from tests.desktop.conftest import Hand
+from tests.desktop.conftest import Hand, template
 
 
 @pytest.fixture
 def page(hand: Hand) -> LibraryPage:
     hand.press("Alt+2")
     return hand.window.library
-
-
-def template(hand: Hand, key: str) -> Template:
-    return hand.session.catalogue.templates[key]
 
 
 def rows(shown: ChoiceList) -> list[str]:

@@ -10,11 +10,11 @@ from pytestqt.qtbot import QtBot
 from nebbet.desktop.shelves.page import LibraryPage
 from nebbet.desktop.shelves.table import MATCHES, TemplatesTable
 from nebbet.desktop.window import Window
-from nebbet.library.catalogue import Template, own_shelf
+from nebbet.library.catalogue import own_shelf
 from nebbet.library.store import open_library
 from nebbet.post.home import Home
 from tests.conftest import NOW
-from tests.desktop.conftest import Hand
+from tests.desktop.conftest import Hand, template
 
 MINE = own_shelf("benedek.roy").id
 
@@ -23,10 +23,6 @@ MINE = own_shelf("benedek.roy").id
 def page(hand: Hand) -> LibraryPage:
     hand.press("Alt+2")
     return hand.window.library
-
-
-def template(hand: Hand, key: str) -> Template:
-    return hand.session.catalogue.templates[key]
 
 
 def titles(table: TemplatesTable) -> list[str]:

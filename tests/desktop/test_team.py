@@ -14,7 +14,6 @@ from nebbet.core.letter import Content
 from nebbet.desktop import application
 from nebbet.desktop.shelves.comparison import ComparisonView
 from nebbet.desktop.window import Window
-from nebbet.library.catalogue import Template
 from nebbet.library.store import open_library
 from nebbet.post.home import Home, home_in
 from nebbet.post.secrets import SessionSecrets
@@ -22,7 +21,7 @@ from nebbet.post.settings import read_settings
 from nebbet.standin import demo
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
-from tests.desktop.conftest import Hand
+from tests.desktop.conftest import Hand, template
 
 LEAD = "ottilie.marsh"
 
@@ -40,10 +39,6 @@ def home(home_with_past: Home, tmp_path: Path) -> Home:
     copied = home_in(tmp_path / "home")
     shutil.copytree(home_with_past.data, copied.data)
     return copied
-
-
-def template(hand: Hand, name: str) -> Template:
-    return hand.session.catalogue.templates[name]
 
 
 def read(view: ComparisonView) -> str:

@@ -1,11 +1,9 @@
 """What all places share: the library's picture, open letters, the outbox, and work on them."""
 
 import logging
-import mimetypes
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import datetime
 from functools import partial
-from pathlib import Path
 from secrets import token_hex
 from typing import TYPE_CHECKING
 
@@ -14,7 +12,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from nebbet.core import checks, dates, sums
-from nebbet.core.body import FILE, Body, files_of, render_email, render_plain, verbatim
+from nebbet.core.body import FILE, files_of, render_email, render_plain
 from nebbet.core.checks import Finding
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Enclosure, Letter
@@ -23,13 +21,13 @@ from nebbet.core.placeholders import Particular, World
 from nebbet.core.records import Member
 from nebbet.desktop.finds import Finds
 from nebbet.desktop.following import Following
+from nebbet.desktop.intake import Intake
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.pictures import Pictures, image_address
 from nebbet.desktop.kit.speller import Speller
 from nebbet.library.catalogue import Catalogue, LibraryFile, Role, Template, seen_by
-from nebbet.library.disk import disk_explained, refuse_large
 from nebbet.post.entries import Registered, entry_for
 from nebbet.post.home import Home
 from nebbet.post.items import Item, Queued
@@ -42,7 +40,6 @@ if TYPE_CHECKING:
     from nebbet.post.stores import AtStart, Stores
 
 _log = logging.getLogger(__name__)
-LARGEST_PASTE = 2 * 2**20  # characters of markup
 AUTOSAVE = 500  # milliseconds after the last keystroke
 
 
@@ -93,6 +90,7 @@ class Session(QObject):
         self._carrier: Carrier | None = None
         self.following = Following(self)
         self.finds = Finds(self)
+        self.intake = Intake(self)
         self._unkept: dict[str, Letter] = {}
         self._on_the_way: set[str] = set()  # letters between the pile and the outbox
         self._timer = after_pause(self, AUTOSAVE, self.keep_now)
@@ -472,6 +470,15 @@ class Session(QObject):
         now, known, me = self.parts.now(), self.catalogue, self.settings.member
         return lambda: seen_by(self.library.catalogue(now, known), me)
 
+    def know_file(self, enclosure: Enclosure) -> None:
+        """Take up a file that is in the library since a moment ago."""
+        made = LibraryFile(enclosure.name, enclosure.media_type, enclosure.size)
+        self.know_files({enclosure.file: made, **self.catalogue.files})
+
+    def know_files(self, files: Mapping[str, LibraryFile]) -> None:
+        """Take up what files the library has, without reading all of it again."""
+        self.catalogue = replace(self.catalogue, files=files)
+
     def change_library(
         self,
         call: Callable[[], object],
@@ -486,60 +493,6 @@ class Session(QObject):
             self.refresh_catalogue()
 
         self.operations.run(call, after, failed or self.voice.fail)
-
-    def add_files(self, paths: list[str], done: Callable[[Enclosure], None]) -> None:
-        """Take files into the library, one by one; a bad one is told and the rest go on."""
-        for path in map(Path, paths):
-            self.operations.run(
-                partial(self._read_file, path),
-                lambda enclosure: self._file_added(enclosure, done),
-                self.voice.fail,
-            )
-
-    def _read_file(self, path: Path) -> Enclosure:
-        return read_file(self.library, path)
-
-    def add_pictures(self, paths: list[str], done: Callable[[Enclosure], None]) -> None:
-        """Take pictures that a text is to show into the library."""
-        for path in map(Path, paths):
-            self._take_picture(partial(read_bytes, path), path.name, done)
-
-    def put_picture(self, data: bytes, name: str, done: Callable[[Enclosure], None]) -> None:
-        """Take a picture that is in memory into the library."""
-        self._take_picture(lambda: data, name, done)
-
-    def _take_picture(
-        self, read: Callable[[], bytes], name: str, done: Callable[[Enclosure], None]
-    ) -> None:
-        def take() -> Enclosure:
-            from nebbet.library.intake import put_picture
-
-            data = read()
-            media_type = mimetypes.guess_type(name)[0] or "image/png"
-            return Enclosure(put_picture(self.library, data, name), name, media_type, len(data))
-
-        self.operations.run(take, lambda made: self._file_added(made, done), self.voice.fail)
-
-    def read_pasted(self, markup: str, plain: str, done: Callable[[Body], None]) -> None:
-        """Read pasted HTML in the background; of too much of it, only the words are taken."""
-        if len(markup) > LARGEST_PASTE:
-            self.voice.say(
-                f"What was copied is {len(markup) / 2**20:.0f} MB of HTML: only its words were "
-                "pasted, up to 100,000 signs."
-            )
-            done(verbatim(plain[:100_000]))
-            return
-
-        def read() -> tuple[Body, dict[str, LibraryFile]]:
-            from nebbet.library.intake import read_pasted
-
-            return read_pasted(self.library, markup), self.library.files()
-
-        def came(found: tuple[Body, dict[str, LibraryFile]]) -> None:
-            self.catalogue = replace(self.catalogue, files=found[1])
-            done(found[0])
-
-        self.operations.run(read, came, self.voice.fail)
 
     def received(self, letter: Letter) -> tuple[str, str]:
         """A letter as its recipient gets it: the HTML, with the pictures that have been read, and
@@ -558,12 +511,6 @@ class Session(QObject):
             if image is not None:
                 markup = markup.replace(f"file:{file}", image_address(image))
         return markup
-
-    def _file_added(self, enclosure: Enclosure, done: Callable[[Enclosure], None]) -> None:
-        made = LibraryFile(enclosure.name, enclosure.media_type, enclosure.size)
-        files = {enclosure.file: made, **self.catalogue.files}
-        self.catalogue = replace(self.catalogue, files=files)
-        done(enclosure)
 
     def is_pinned(self, template: Template) -> bool:
         """Whether a template is pinned, by a lead for all or by the person for themselves."""
@@ -626,21 +573,6 @@ class Session(QObject):
             self.voice.say("Your profile is kept." + note)
 
         self.change_library(save, done)  # type: ignore[arg-type]
-
-
-def read_file(library: "Library", path: Path) -> Enclosure:
-    """Take one file from disk into the library. Raises NebbetError with one clear sentence."""
-    data = read_bytes(path)
-    media_type = mimetypes.guess_type(path.name)[0] or "application/octet-stream"
-    file = library.put_file(data, path.name, media_type)
-    return Enclosure(file, path.name, media_type, len(data))
-
-
-def read_bytes(path: Path) -> bytes:
-    """The content of a file on disk. Raises NebbetError, before a huge one fills the memory."""
-    with disk_explained(f"{path.name} cannot be read", "It was not added"):
-        refuse_large(path.name, path.stat().st_size)
-        return path.read_bytes()
 
 
 def _count(number: int, what: str) -> str:

@@ -70,7 +70,7 @@ class Attachments(FileDrop):
 
     def take_paths(self, paths: list[str]) -> None:
         """Take files into the library and put them here."""
-        self._session.add_files(paths, self._model.attach)
+        self._session.intake.add_files(paths, self._model.attach)
 
 
 class Checks(QWidget):

@@ -1,6 +1,5 @@
 """The enclosures of a template: library files with the names they get in the message."""
 
-from datetime import date
 from functools import partial
 
 from msgspec.structs import replace
@@ -15,6 +14,7 @@ from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.condition import ConditionField
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.slot_line import SlotLine
+from nebbet.desktop.shelves.valid_until import set_valid_until
 
 
 class Enclosures(FileDrop):
@@ -72,27 +72,10 @@ class Enclosures(FileDrop):
             until.setText(held.valid_until.isoformat())
             past = self._session.catalogue.expired(enclosure.file, self._session.parts.now().date())
             pieces.restyle(until, "wrong", bool(past))
-        until.editingFinished.connect(lambda: self._set_until(enclosure.file, until))
-        return until
-
-    def _set_until(self, file: str, field: QLineEdit) -> None:
-        text = field.text().strip()
-        held = self._session.catalogue.files.get(file)
-        try:
-            day = date.fromisoformat(text) if text else None
-        except ValueError:
-            self._session.voice.say(
-                f"“{text}” is no day; the last day stays as it was. Write it as 2027-03-31."
-            )
-            return
-        if held is None or held.valid_until == day:
-            return
-        library = self._session.library
-        said = f"goes out until {day:%d %B %Y}" if day else "goes out without an end"
-        self._session.change_library(
-            lambda: library.set_valid_until(file, day),
-            lambda _result: self._session.voice.say(f"{held.name} {said}, in every template."),
+        until.editingFinished.connect(
+            lambda: set_valid_until(self._session, enclosure.file, until.text())
         )
+        return until
 
     def _total(self) -> str:
         """What the files weigh in the message: base64 makes four bytes of three (RFC 2045)."""
@@ -122,4 +105,4 @@ class Enclosures(FileDrop):
 
     def take_paths(self, paths: list[str]) -> None:
         """Take files into the library and put them here."""
-        self._session.add_files(paths, self.take)
+        self._session.intake.add_files(paths, self.take)

@@ -2,7 +2,6 @@
 another."""
 
 import mimetypes
-from datetime import date
 from functools import partial
 from pathlib import Path
 
@@ -11,12 +10,14 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core.letter import Enclosure
+from nebbet.desktop.intake import read_bytes
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session import Session, read_bytes
+from nebbet.desktop.session import Session
+from nebbet.desktop.shelves.valid_until import set_valid_until
 from nebbet.library.disk import LARGEST_FILE
 from nebbet.library.filing import Users, remove_file, replace_file, uses_of_files
 
@@ -177,23 +178,7 @@ class Files(Place):
 
     def keep_end(self) -> None:
         """Keep the last day on which the file should go out."""
-        text, file, session = self.until.text().strip(), self.list.key, self._session
-        held = session.catalogue.files.get(file)
-        if held is None:
-            return
-        try:
-            day = date.fromisoformat(text) if text else None
-        except ValueError:
-            session.voice.say(
-                f"“{text}” is no day; the last day stays as it was. Write it as 2027-03-31."
-            )
-            return
-        said = f"goes out until {day:%d %B %Y}" if day else "goes out without an end"
-        library = session.library
-        session.change_library(
-            lambda: library.set_valid_until(file, day),
-            lambda _done: session.voice.say(f"{held.name} {said}, in every template."),
-        )
+        set_valid_until(self._session, self.list.key, self.until.text())
 
     def ask_for_file(self) -> None:
         """Choose the file that is to take the place of the one at hand."""
@@ -273,7 +258,7 @@ class Files(Place):
             self._session.voice.say(f"{enclosure.name} is in the library.")
             self._session.refresh_catalogue()
 
-        self._session.add_files(paths, added)
+        self._session.intake.add_files(paths, added)
 
     def leave(self) -> None:
         """Go back one step: from the question, then to the shelves."""

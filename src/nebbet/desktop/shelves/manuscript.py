@@ -45,7 +45,7 @@ class Manuscript(QWidget):
         self._loading = True
         self.languages = Languages()
         self.lines = {part: self._line(name) for part, name in LINES.items()}
-        self.body = TemplateEdit(ledger, session.pictures, session)
+        self.body = TemplateEdit(ledger, session.pictures, session.intake)
         theme.named(self.body, "Body of the template")
         self.condition = ConditionField("Condition of the paragraphs", ledger)
         self.each = Picker("Repeated for each member of", ledger.lists, "once, or a list")
@@ -63,7 +63,7 @@ class Manuscript(QWidget):
 
     def _lay_out(self) -> None:
         self.sheet = Sheet([(LINES[part], self.lines[part]) for part in LINES], self.body)
-        self.tools = BodyTools(self.body, self._session.add_files)
+        self.tools = BodyTools(self.body, self._session.intake.add_files)
         self.parts = PartTools(
             self.body, lambda: self._session.catalogue.passages if self._addressed else {}
         )

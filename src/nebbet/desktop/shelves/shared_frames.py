@@ -255,7 +255,7 @@ class SharedFrames(Place):
         """Choose a picture file as the logo."""
         path, _ = QFileDialog.getOpenFileName(self.window(), "Logo", "", PICTURES)
         if path:
-            self._session.add_files([path], self._take_logo)
+            self._session.intake.add_files([path], self._take_logo)
 
     def _take_logo(self, enclosure: Enclosure) -> None:
         self._logo = enclosure.file
