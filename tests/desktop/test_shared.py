@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
@@ -12,6 +13,10 @@ from nebbet.core.letter.signature import SIGNATURE
 from nebbet.core.records import Member
 from nebbet.desktop.kit.picker import ChoiceList
 from nebbet.desktop.shelves.page import LibraryPage
+from nebbet.library.documents import states
+from nebbet.library.store import open_library
+from nebbet.post.home import Home
+from tests.conftest import NOW
 from tests.desktop.conftest import Hand, template
 
 
@@ -240,3 +245,41 @@ def test_an_earlier_passage_and_frame_are_shown(hand: Hand, page: LibraryPage) -
     hand.click_row(frames.list, "Letter paper")
     hand.press("Ctrl+Alt+H")
     hand.until(lambda: "has not been changed yet" in page.states._heading.text())
+
+
+# Two at the same
+
+
+@pytest.mark.parametrize("what", ["fact", "passage", "frame"])
+def test_who_is_second_is_told_and_nothing_is_overwritten_unseen(
+    hand: Hand, page: LibraryPage, home: Home, what: str
+) -> None:
+    hand.press({"fact": "Ctrl+Shift+A", "passage": "Ctrl+Alt+B", "frame": "Ctrl+Alt+F"}[what])
+    shown = {"fact": page.facts, "passage": page.passages, "frame": page.frames}[what]
+    kind, key, _name = shown.shared
+    field = {"fact": page.facts.form.label, "frame": page.frames.name}.get(
+        what, page.passages.title_field
+    )
+    field.setFocus()
+    hand.press("Ctrl+A")
+    hand.type("Mine")
+    library = open_library(home.library_file)
+    there = library.catalogue(NOW)
+    if what == "frame":
+        library.put_frame(key, replace(there.frames[key], name="Theirs"), "ivo.lindqvist", NOW)
+    elif what == "passage":
+        changed = replace(there.passages[key], title="Theirs")
+        library.put(changed, author="ivo.lindqvist", made=NOW)
+    else:
+        library.put(replace(there.facts[key], label="Theirs"), author="ivo.lindqvist", made=NOW)
+    hand.press("Ctrl+S")
+    hand.until(lambda: "Somebody changed this meanwhile" in hand.said)
+    assert field.text() == "Mine", "what was written is still on the page"
+    hand.until(lambda: "Theirs" in str(getattr(hand.session.catalogue, f"{what}s")[key]))
+    hand.press("Ctrl+S")
+    hand.until(lambda: "Mine" in str(getattr(hand.session.catalogue, f"{what}s")[key]))
+    assert [s.author for s in states(library.engine, kind, key)][:2] == [
+        "benedek.roy",
+        "ivo.lindqvist",
+    ]
+    library.close()

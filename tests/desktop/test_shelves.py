@@ -1,7 +1,7 @@
 """Shelves through the window: arranging, several at once, narrowing, finding, one's own."""
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu, QTreeWidgetItem
@@ -142,6 +142,30 @@ def test_templates_are_dropped_on_a_shelf(hand: Hand, page: LibraryPage) -> None
     hand.click(hand.window.notices.action)
     hand.until(lambda: template(hand, "other-day").shelf == "bookings")
     assert template(hand, "refund-agreed").shelf == "refunds"
+
+
+def test_a_shelf_is_dropped_above_another_and_onto_one(hand: Hand, page: LibraryPage) -> None:
+    def drop(on: str, part: float) -> None:
+        rect = page.shelves.visualItemRect(item(page, on))
+        where = QPointF(rect.center().x(), rect.top() + part * rect.height())
+        nothing, data = Qt.KeyboardModifier.NoModifier, QMimeData()
+        drop = QDropEvent(where, Qt.DropAction.MoveAction, data, Qt.MouseButton.LeftButton, nothing)
+        page.shelves.dropEvent(drop)
+
+    go_to(page, "Freight")
+    drop("Bookings", 0.1)
+    hand.until(
+        lambda: [name for name, _ in shelves(hand)][:3] == ["Sailings", "Freight", "Bookings"]
+    )
+    drop("Refunds", 0.95)
+    hand.until(lambda: [n for n, _ in shelves(hand)][2:4] == ["Refunds", "Freight"])
+    drop("Refunds", 0.5)
+    hand.until(lambda: ("Freight", "refunds") in shelves(hand))
+    go_to(page, "Refunds")
+    before = shelves(hand)
+    drop("Freight", 0.5)
+    drop("All templates", 0.5)
+    assert shelves(hand) == before, "a shelf never comes to stand on itself, nor among the lists"
 
 
 # Several at once

@@ -201,6 +201,20 @@ def test_a_proposal_is_declined_with_a_word(proposed: Hand) -> None:
     assert page.answer.text() == ""
 
 
+def test_a_lead_tries_a_proposal_with_a_case(hand: Hand) -> None:
+    hand.press("Alt+2", "Ctrl+Alt+P")
+    page = hand.window.library.proposals
+    hand.until(page.try_button.isVisible)
+    hand.press("Ctrl+T")
+    assert page.trial.isVisible() and hand.focus is page.trial.case
+    assert page.trial.body.toPlainText().startswith(("Dear", "We"))
+    assert "{{" not in page.trial.body.toPlainText()
+    hand.press("Esc")
+    assert page.view.isVisible() and page.isVisible()
+    hand.press("Esc")
+    assert not page.isVisible()
+
+
 # A colleague
 
 

@@ -116,6 +116,17 @@ class MovedOn(NebbetError):
         self.number = number
 
 
+class Overtaken(NebbetError):
+    """Somebody changed a fact, a passage or a frame since it was shown."""
+
+    def __init__(self) -> None:
+        super().__init__(
+            "Somebody changed this meanwhile",
+            kept="What you wrote is still on the page",
+            advice="See what it says now (Ctrl+Alt+H), then keep yours again if it is to stand",
+        )
+
+
 class Usage(Struct, frozen=True):
     """How a template was used: when last, and how often in each of the last weeks, oldest first."""
 

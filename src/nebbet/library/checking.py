@@ -62,6 +62,13 @@ def _documents(connection: Connection) -> Iterator[str]:
         for at, data in connection.execute(select(table.c[key], table.c.data)):
             if said := _unreadable(data, kind):
                 yield f"The {name} {at} cannot be read: {said}"
+    kinds = {name: kind for name, (_table, _key, kind) in _DOCUMENTS.items()}
+    former = schema.former.c
+    for name, at, number, data in connection.execute(
+        select(former.kind, former.key, former.number, former.data)
+    ):
+        if said := _unreadable(data, kinds.get(name, object)):
+            yield f"State {number} of the {name} {at} cannot be read: {said}"
     for at, data in connection.execute(select(schema.setting)):
         if at in _SETTINGS and (said := _unreadable(data, _SETTINGS[at])):
             yield f"The setting {at} cannot be read: {said}"

@@ -12,6 +12,7 @@ from nebbet.core.body import Frame
 from nebbet.core.letter import Passage
 from nebbet.core.records import Fact
 from nebbet.library import schema
+from nebbet.library.catalogue import Overtaken
 from nebbet.library.engine import explained
 
 
@@ -45,11 +46,14 @@ def put_state(
     author: str,
     made: datetime,
     value: str = "",
+    seen: Fact | Passage | Frame | None = None,
 ) -> None:
     """Keep a fact, a passage or a frame as `put_document`, and as one of its states. value is the
-    key where the record itself does not say it."""
+    key where the record itself does not say it. Raises Overtaken where it is not as it was seen."""
     value = value or str(getattr(record, key))
     before = connection.scalar(select(table.c.data).where(table.c[key] == value))
+    if seen and before and msgspec.json.decode(before, type=type(record)) != seen:
+        raise Overtaken
     put_document(connection, table, key, value, record)
     kind = type(record).__name__.lower()
     if before is not None and not _last(connection, kind, value):

@@ -143,15 +143,17 @@ class Library(Proposing, Arranging):
         *records: Member | Contact | Case | Fact | Passage,
         author: str = "",
         made: datetime | None = None,
+        seen: Fact | Passage | None = None,
     ) -> None:
         """Keep records, each in the place of an earlier one of the same id. With author and moment
-        a fact or passage is kept as one of its states, too."""
+        a fact or passage is kept as one of its states, too; seen is what it was when it was shown.
+        Raises Overtaken when it is another one by now."""
         leads = any(is_for_leads(record) for record in records)
         with self.writing("The change cannot be kept", leads=leads) as connection:
             for record in records:
                 table, key = RECORDS[type(record)]
                 if made and isinstance(record, Fact | Passage):
-                    put_state(connection, table, key, record, author, made)
+                    put_state(connection, table, key, record, author, made, seen=seen)
                 else:
                     put_document(connection, table, key, getattr(record, key), record)
 
@@ -192,12 +194,18 @@ class Library(Proposing, Arranging):
             _put_setting(connection, "words", msgspec.json.encode(words).decode())
 
     def put_frame(
-        self, frame_id: str, frame: Frame, author: str = "", made: datetime | None = None
+        self,
+        frame_id: str,
+        frame: Frame,
+        author: str = "",
+        made: datetime | None = None,
+        seen: Frame | None = None,
     ) -> None:
-        """Keep a frame; with author and moment as one of its states, too."""
+        """Keep a frame; with author and moment as one of its states, and as `put`."""
         with self.writing("The frame cannot be kept") as connection:
             if made:
-                put_state(connection, schema.frame, "id", frame, author, made, value=frame_id)
+                table = schema.frame
+                put_state(connection, table, "id", frame, author, made, frame_id, seen)
             else:
                 put_document(connection, schema.frame, "id", frame_id, frame)
 

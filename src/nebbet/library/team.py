@@ -179,14 +179,14 @@ class TeamLibrary(Library):
 
     def put(
         self, *records: Member | Contact | Case | Fact | Passage, author: str = "",
-        made: datetime | None = None,
+        made: datetime | None = None, seen: Fact | Passage | None = None,
     ) -> None:  # fmt: skip
         """Keep records; contacts, cases and one's own profile can wait."""
         act = super().put
         kinds = {kind: name for name, kind in _RECORDS.items()}
         if any(type(record) not in kinds for record in records):
             self.check_reach("The change cannot be kept")
-            act(*records, author=author, made=made)
+            act(*records, author=author, made=made, seen=seen)
             return
         for record in records:
             kind = kinds[type(record)]  # type: ignore[index]

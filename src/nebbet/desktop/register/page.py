@@ -142,8 +142,9 @@ class RegisterPage(Place):
         if entry is None:
             self._told.setText("Nothing has gone out yet, or nothing matches.")
         else:
+            made = f"With “{entry.title}”, edition {entry.edition}\n" if entry.edition else ""
             self._told.setText(
-                f"To {entry.name or entry.address}\n{entry.subject}\n\n"
+                f"To {entry.name or entry.address}\n{entry.subject}\n{made}\n"
                 "Return opens the message as it was sent."
             )
 

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nebbet.core.errors import NebbetError
 from nebbet.core.placeholders import Kind, Placeholder, read_typed, show
 from nebbet.core.records import Fact, fold
 from nebbet.core.values import Money, Value, from_json, to_json
@@ -36,7 +37,7 @@ class FactForm(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._shown: Fact | None = None
+        self.shown: Fact | None = None
         self._before: tuple[str, ...] = ()
         self.name, self.label, self.value = QLineEdit(), QLineEdit(), QLineEdit()
         self.kind = QComboBox()
@@ -63,7 +64,7 @@ class FactForm(QWidget):
 
     def show_fact(self, fact: Fact | None) -> None:
         """Take up a fact, or a new one."""
-        self._shown = fact
+        self.shown = fact
         value = from_json(fact.value) if fact else ""
         self.name.setText(fact.name if fact else "")
         # Templates know a fact by its name: it stays what it is.
@@ -116,20 +117,20 @@ class FactForm(QWidget):
             self._session.voice.say(f"Not kept yet. {said}.")
             return
         taken = {fold(n) for n in self._session.catalogue.facts}
-        if self._shown is None and fold(name) in taken:
+        if self.shown is None and fold(name) in taken:
             self._session.voice.say(f"There is a fact “{name}” already: choose it in the list.")
             return
         self.saved.emit(Fact(name, to_json(value), self.label.text().strip()))
 
     def _remove(self) -> None:
-        if self._shown is None:
+        if self.shown is None:
             return
-        users = fact_users(self._session.catalogue, self._shown.name)
+        users = fact_users(self._session.catalogue, self.shown.name)
         text = f"{len(users)} templates would miss it." if users else "No template uses it."
         if self._session.voice.ask(
-            f"Remove “{self._shown.label or self._shown.name}”?", text, "Remove"
+            f"Remove “{self.shown.label or self.shown.name}”?", text, "Remove"
         ):
-            self.removed.emit(self._shown.name)
+            self.removed.emit(self.shown.name)
 
 
 def kind_of(value: Value) -> Kind:
@@ -167,7 +168,7 @@ class SharedFacts(Place):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._wanted = ""
+        self._wanted = self._told = ""
         self.list = ChoiceList("Facts")
         self.form, self.working_days = FactForm(session), WorkingDays(session)
         self.add = pieces.button("New fact", self._new, "words")
@@ -232,7 +233,17 @@ class SharedFacts(Place):
             voice.say(f"“{fact.label or fact.name}” is kept; every template says it from now on.")
 
         author, now = self._session.my_id, self._session.parts.now()
-        self._session.change_library(lambda: library.put(fact, author=author, made=now), done)
+        seen = None if self._told == fact.name else self.form.shown
+
+        def failed(error: NebbetError) -> None:
+            self._wanted, self._told = "", fact.name  # once told, who keeps it again means it
+            voice.fail(error)
+            self._session.refresh_catalogue()
+
+        self._told = ""
+        self._session.change_library(
+            lambda: library.put(fact, author=author, made=now, seen=seen), done, failed
+        )
 
     def _remove(self, name: str) -> None:
         library = self._session.library

@@ -1,8 +1,10 @@
 """The page of proposals: what colleagues would change, why, and what a lead says of it."""
 
+from functools import cached_property
+
 import msgspec
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from nebbet.core.comparing import Merged
 from nebbet.core.errors import NebbetError
@@ -14,7 +16,8 @@ from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.comparison import ComparisonView
 from nebbet.desktop.shelves.history import show_comparison
 from nebbet.desktop.shelves.saving import merged_with, state_of
-from nebbet.library.catalogue import MovedOn, Proposal, Template
+from nebbet.desktop.shelves.try_it import TryIt
+from nebbet.library.catalogue import MovedOn, Proposal, Template, example_cases
 
 _STATES = {"waiting": "waits", "accepted": "accepted", "declined": "declined",
            "withdrawn": "taken back"}  # fmt: skip
@@ -31,9 +34,9 @@ class Proposals(Place):
     title = "Proposals"
     help = (
         "What colleagues propose, with their reason. The right side shows what would change. A "
-        "lead puts it in use (Ctrl+Shift+S), opens it in the editor to amend it (Ctrl+E), or "
-        "declines it with a word; whoever proposed it sees the outcome here, and can take back "
-        "what still waits."
+        "lead tries it with a case (Ctrl+T), puts it in use (Ctrl+Shift+S), opens it in the editor "
+        "to amend it (Ctrl+E), or declines it with a word; whoever proposed it sees the outcome "
+        "here, and can take back what still waits."
     )
     left = Signal()
     amend = Signal(object, object)
@@ -44,10 +47,12 @@ class Proposals(Place):
         self._merged: Merged | None = None
         self.list = ChoiceList("Proposals")
         self.view = ComparisonView()
+        self._middle = QStackedWidget()
         self.answer = QLineEdit()
-        self.back = pieces.button("Back (Esc)", self.left.emit)
+        self.back = pieces.button("Back (Esc)", self.leave)
         self.accept_button = pieces.button("Put in use", self.accept, "primary", "Ctrl+Shift+S")
         self.amend_button = pieces.button("Amend in the editor", self.amend_it, hint="Ctrl+E")
+        self.try_button = pieces.button("Try it", self.try_it, hint="Ctrl+T")
         self.decline_button = pieces.button("Decline", self.decline)
         self.withdraw_button = pieces.button("Take back", self.withdraw)
         self._heading = pieces.label("", "title", wrap=True)
@@ -56,7 +61,8 @@ class Proposals(Place):
         self._lay_out()
         self.list.currentItemChanged.connect(lambda *_: self._show())
         self.add_key("Put the proposal in use", "Ctrl+Shift+S", self.accept)
-        self.add_key("Back", "Esc", self.left.emit)
+        self.add_key("Try it with a case", "Ctrl+T", self.try_it)
+        self.add_key("Back", "Esc", self.leave)
 
     def _lay_out(self) -> None:
         theme.named(self.answer, "A word to the proposer")
@@ -64,11 +70,13 @@ class Proposals(Place):
         left = pieces.column("left", pieces.row(self.back, None), self.list, margin=8)
         left.setFixedWidth(300)
         right = QWidget()
+        self._middle.addWidget(self.view)
         self._acts = QWidget()
         pieces.fill(
             QHBoxLayout(self._acts),
             pieces.grow(self.answer),
             self.decline_button,
+            self.try_button,
             self.amend_button,
             self.accept_button,
         )
@@ -77,7 +85,7 @@ class Proposals(Place):
             self._heading,
             self._reason,
             self._note,
-            pieces.grow(self.view),
+            pieces.grow(self._middle),
             self._acts,
             pieces.row(None, self.withdraw_button),
             margin=12,
@@ -122,6 +130,7 @@ class Proposals(Place):
     def _show(self) -> None:
         proposal = self.at
         self._merged = None
+        self._middle.setCurrentIndex(0)
         self.view.show_sections((), "", "")
         self._acts.hide()
         self.withdraw_button.hide()
@@ -218,6 +227,38 @@ class Proposals(Place):
         )
         self._session.keep_draft(template.id, msgspec.json.encode(merged.draft))
         self.amend.emit(template, proposal)
+
+    def try_it(self) -> None:
+        """Show the letter that the template would be with the proposal, for cases that fit."""
+        if self._middle.currentIndex() > 0:
+            self._back_to_comparison()
+        elif (proposal := self.at) is not None:
+            catalogue = self._session.catalogue
+            draft = self._merged.draft if self._merged else None
+            content = draft.content if draft else proposal.content
+            cases = example_cases(catalogue, content, proposal.title)
+            self.trial.show_content(content, next(iter(content.texts)), cases)
+            self._middle.setCurrentWidget(self.trial)
+            self.trial.case.setFocus()
+
+    @cached_property
+    def trial(self) -> TryIt:
+        """The letter that a template would be with what is proposed."""
+        made = TryIt(self._session)
+        made.left.connect(self._back_to_comparison)
+        self._middle.addWidget(made)
+        return made
+
+    def _back_to_comparison(self) -> None:
+        self._middle.setCurrentIndex(0)
+        self.list.setFocus()
+
+    def leave(self) -> None:
+        """Go back one step: from the trial to the comparison, then to the shelves."""
+        if self._middle.currentIndex() > 0:
+            self._back_to_comparison()
+        else:
+            self.left.emit()
 
     def decline(self) -> None:
         """Say no, with a word to whoever proposed it."""

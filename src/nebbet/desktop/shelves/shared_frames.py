@@ -65,8 +65,8 @@ class SharedFrames(Place):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._id, self._shown = "", Frame()
-        self._wanted = ""
+        self._id, self._shown, self._seen = "", Frame(), Frame()
+        self._wanted = self._told = ""
         self._loading = True
         self.list = ChoiceList("Frames")
         self.sample = SlotEdit(session.pictures)
@@ -181,7 +181,7 @@ class SharedFrames(Place):
         if found is None:
             return
         self._loading = True
-        self._id, self._shown = self.list.key, found
+        self._id, self._shown, self._seen = self.list.key, found, found
         self._logo = found.logo
         self.name.setText(found.name or self._id)
         self._shown = replace(found, name=self.name.text())
@@ -282,12 +282,22 @@ class SharedFrames(Place):
         library, voice, key = self._session.library, self._session.voice, self._id
 
         def done(_result: object) -> None:
-            self._shown = frame
+            self._shown = self._seen = frame
             doubt = f" {found[0].sentence}." if found else ""
             voice.say(f"The frame “{frame.name}” is kept.{doubt}")
 
         me, now = self._session.my_id, self._session.parts.now()
-        self._session.change_library(lambda: library.put_frame(key, frame, me, now), done)
+        seen = None if self._told == key else self._seen
+
+        def failed(error: NebbetError) -> None:
+            self._told = key  # once told, who keeps it again means it
+            voice.fail(error)
+            self._session.refresh_catalogue()
+
+        self._told = ""
+        self._session.change_library(
+            lambda: library.put_frame(key, frame, me, now, seen), done, failed
+        )
 
     def copy(self) -> None:
         """Make a frame of the team's own from the one at hand."""

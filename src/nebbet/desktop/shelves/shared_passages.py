@@ -6,6 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from nebbet.core import letter as letters
+from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.letter.signature import SIGNATURE, with_signature
 from nebbet.core.placeholders import World
@@ -42,7 +43,7 @@ class SharedPassages(Place):
         super().__init__()
         self._session = session
         self._shown: Passage | None = None
-        self._wanted = ""
+        self._wanted = self._told = ""
         self._loading = True
         self.list = ChoiceList("Passages")
         self.title_field = QLineEdit()
@@ -150,7 +151,16 @@ class SharedPassages(Place):
             self.list.choose_first()
         if self._shown is None or self.list.key != self._shown.id:
             self._show()
+        else:
+            self._follow(self._shown)
         self._show_users()
+
+    def _follow(self, shown: Passage) -> None:
+        """Show what somebody else made of the passage at hand, unless it is being changed here."""
+        now = self._session.catalogue.passages.get(shown.id)
+        unchanged = _DRAFT + shown.id not in self._session.drafts and self.passage() == shown
+        if now is not None and now != shown and unchanged:
+            self._open(now)
 
     def _is_new(self) -> bool:
         return self._shown is not None and self._shown.id not in self._session.catalogue.passages
@@ -268,12 +278,21 @@ class SharedPassages(Place):
             said = f"{users} template{'' if users == 1 else 's'} say it from now on"
             voice.say(f"“{made.title}” is in use" + (f"; {said}." if users else "."))
 
+        def failed(error: NebbetError) -> None:
+            self._told = made.id  # once told, who keeps it again means it
+            voice.fail(error)
+            self._session.refresh_catalogue()
+
         self._timer.stop()
         self._wanted = made.id
         me, now = self._session.me, self._session.parts.now()
         if made.id != SIGNATURE:
             author = self._session.my_id
-            self._session.change_library(lambda: library.put(made, author=author, made=now), done)
+            seen = None if self._told == made.id else self._shown
+            self._told = ""
+            self._session.change_library(
+                lambda: library.put(made, author=author, made=now, seen=seen), done, failed
+            )
         elif me:
             own = with_signature(me, made)
             self._session.change_library(lambda: library.put(own), done)

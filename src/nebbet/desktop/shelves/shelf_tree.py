@@ -180,22 +180,46 @@ class ShelfTree(QTreeWidget):
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
         """Templates go onto a shelf; a shelf goes anywhere among the shelves."""
-        if event.source() is self:
-            super().dragMoveEvent(event)
-        elif self._shelf_under(event) and templates_in(event.mimeData()):
-            event.acceptProposedAction()
-        else:
+        super().dragMoveEvent(event)
+        if templates_in(event.mimeData()) and not self._shelf_under(event):
             event.ignore()
+        elif templates_in(event.mimeData()) or self._may_arrange:
+            event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        """Arrange the shelf, or tell what was dropped on one."""
-        if event.source() is self:
-            super().dropEvent(event)
-            self.ordered.emit(self._order())
-        elif shelf := self._shelf_under(event):
-            event.setDropAction(Qt.DropAction.CopyAction)  # the table keeps its rows until it is so
-            event.accept()
-            self.dropped.emit(shelf, templates_in(event.mimeData()))
+        """Tell what was dropped on a shelf, or put the shelf at hand where it was dropped."""
+        event.setDropAction(Qt.DropAction.CopyAction)  # whoever gave it keeps it until it is so
+        event.accept()
+        if templates := templates_in(event.mimeData()):
+            if shelf := self._shelf_under(event):
+                self.dropped.emit(shelf, templates)
+        elif self._may_arrange:
+            self._drop_shelf(event)
+
+    def _drop_shelf(self, event: QDropEvent) -> None:
+        """Above or below another shelf, by the edge it is near to; else onto it."""
+        item, where = self.currentItem(), event.position().toPoint()
+        target = self.itemAt(where)
+        if item is None or target is None or _key(item) not in self._shelves:
+            return
+        above = target
+        while above is not None:
+            if above is item:
+                return  # a shelf cannot stand on itself
+            above = above.parent()
+        held = item.parent() or self.invisibleRootItem()
+        if _key(target) not in self._shelves:
+            return
+        rect = self.visualItemRect(target)
+        parent = target.parent() or self.invisibleRootItem()
+        edge = rect.height() // 4
+        if rect.top() + edge <= where.y() <= rect.bottom() - edge:
+            self._put(item, held, target, target.childCount())
+            return
+        row = parent.indexOfChild(target) + (1 if where.y() > rect.center().y() else 0)
+        if parent is held and held.indexOfChild(item) < row:
+            row -= 1
+        self._put(item, held, parent, row)
 
     def _shelf_under(self, event: QDropEvent) -> str:
         item = self.itemAt(event.position().toPoint())
