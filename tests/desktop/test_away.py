@@ -79,7 +79,7 @@ def test_work_goes_on_without_the_server_and_is_handed_in_later(
     assert not state.isVisible()
     line.cut()
     hand.until(state.isVisible)
-    assert "Library not reached: your copy of" in state.text()
+    assert "Server away: copy of" in state.text()
     assert "You go on with the copy on this computer" in hand.said
     write_letter(hand)
     hand.until(hand.mailbox)
@@ -133,7 +133,7 @@ def test_a_colleague_proposes_without_the_server(
     hand.type("Dear all. ")
     hand.put_in_use("warmer")
     hand.until(lambda: hand.session.catalogue.proposals)
-    hand.until(lambda: "1 to hand in" in hand.window.library_state.text())
+    hand.until(lambda: "1 waiting" in hand.window.library_state.text())
     close(hand.window)
     # The next day the server is still away; the window opens all the same.
     again = a_hand(on_server, qtbot, service)

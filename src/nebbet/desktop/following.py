@@ -79,8 +79,8 @@ class Following(QObject):
         if team is None or not team.away:
             return ""
         kept, waiting = team.kept_at, team.count_waiting()
-        words = f"Library not reached: your copy of {kept.astimezone():%H:%M}" if kept else ""
-        return f"{words}, {waiting} to hand in" if waiting else words
+        words = f"Server away: copy of {kept.astimezone():%H:%M}" if kept else ""
+        return f"{words}, {waiting} waiting" if waiting else words
 
     def _on_reached(self, answers: bool) -> None:
         """The server answers, or does not any more."""

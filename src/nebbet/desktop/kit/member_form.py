@@ -34,7 +34,7 @@ _TEXTS = {
     "job": "Job",
     "phone": "Telephone",
 }
-_PROMPT = "one field on each line, as in\ndesk: second floor\nhours: 9 to 17"
+_PROMPT = "desk: second floor\nis said as {{sender.desk}};\none field on each line"
 
 
 class MemberForm(QWidget):
@@ -59,12 +59,11 @@ class MemberForm(QWidget):
             *((words, self.fields[name]) for name, words in _TEXTS.items()),
             ("Language", self.language),
             *([("Role", self.role)] if with_role else []),
-            ("More for templates, as {{sender.…}}", self.more),
+            ("More fields", self.more),
         ]
         for words, field in rows:
             field.setMinimumWidth(240)
-            caption = pieces.captioned(self.form, words, field)
-            caption.setWordWrap(True)
+            pieces.captioned(self.form, words, field)
         head = pieces.label(title, "heading")
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), self.form, None)
 

@@ -28,6 +28,7 @@ from nebbet.desktop.session import AUTOSAVE, Session
 from nebbet.desktop.shelves.copies import ConditionalCopies
 from nebbet.desktop.shelves.enclosures import Enclosures
 from nebbet.desktop.shelves.found_by import FoundBy
+from nebbet.desktop.shelves.languages import name_of
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.manuscript import LINES, Manuscript
 from nebbet.desktop.shelves.putting_in_use import PuttingInUse
@@ -538,6 +539,8 @@ class TemplateEditor(Place):
         self._show_state()
         if merged.clashes:
             both = ", ".join(merged.clashes)
+            for code in merged.draft.content.texts:
+                both = both.replace(f" in {code}", f" in {name_of(code)}")
             said = (
                 f"{first} meanwhile, and changed the same as you: {both}. Your wording stands here."
             )
