@@ -24,6 +24,8 @@ from pytestqt.qtbot import QtBot
 from nebbet.desktop import application
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.operations import Operations
+from nebbet.desktop.kit.place import Place
+from nebbet.desktop.shelves.page import LibraryPage
 from nebbet.desktop.window import Window
 from nebbet.post.home import home_in
 from nebbet.post.secrets import SessionSecrets
@@ -89,6 +91,31 @@ def test_no_two_actions_of_a_place_share_a_key(hand: Hand) -> None:
         assert len(keys) == len(set(keys)), place.title
 
 
+def test_no_page_of_the_library_gives_a_key_of_the_place_another_meaning(hand: Hand) -> None:
+    library = hand.window.library
+    of_place = [action.shortcut().toString() for action in library.actions()]
+    for page in pages_of(library):
+        keys = [shown for shown, _words in page.keys()] + of_place  # noqa: SIM118
+        assert len(keys) == len(set(keys)), (
+            page.title,
+            sorted(k for k in keys if keys.count(k) > 1),
+        )
+
+
+def pages_of(library: LibraryPage) -> list[Place]:
+    return [
+        library.editor,
+        library.facts,
+        library.passages,
+        library.frames,
+        library.history,
+        library.states,
+        library.proposals,
+        library.files,
+        library.members,
+    ]
+
+
 # Names for screen readers
 
 
@@ -110,6 +137,8 @@ def test_every_control_has_a_name(hand: Hand) -> None:
     hand.type("osgath")
     hand.press("Return")
     hand.window.library.edit("boarding-help")
+    assert len(pages_of(hand.window.library)) == 9, "all pages are made"
+    assert hand.window.profile and hand.window.register
     nameless = [
         f"{type(control).__name__} in {_path(control)}"
         for control in hand.window.findChildren(QWidget)

@@ -8,6 +8,7 @@ from msgspec import Struct
 from rapidfuzz.distance import OSA
 
 _WORD = re.compile(r"\w+")
+_LONGEST, _MOST = 300, 12  # signs and words that anybody types to find something
 # Letters that stand for others but are no letters with an accent.
 _ALIKE = str.maketrans({"ø": "o", "æ": "ae", "œ": "oe", "ł": "l", "đ": "d", "ð": "d", "þ": "th"})
 
@@ -39,8 +40,9 @@ def raw_words(text: str) -> list[str]:
 
 
 def wanted_words(typed: str) -> list[str]:
-    """The words that somebody typed, each once, as finding compares them."""
-    return list(dict.fromkeys(_WORD.findall(folded(typed))))
+    """The words that somebody typed, each once, as finding compares them; of a whole text that was
+    pasted only the first ones."""
+    return list(dict.fromkeys(_WORD.findall(folded(typed[:_LONGEST]))))[:_MOST]
 
 
 def allowed_mistakes(word: str) -> int:
