@@ -77,6 +77,8 @@ class Finds(QObject):
     def sent(self, words: str) -> list[str]:
         """The message ids of register entries, best first; without words, newest first."""
         known = {entry.message_id: entry for entry in self._session.entries}
+        if not words.strip():
+            return list(known)
         return _found(self._register, words, known)
 
     def where(self, template: Template, words: str) -> tuple[str, str, list[tuple[int, int]]]:
@@ -87,7 +89,10 @@ class Finds(QObject):
 
 
 def _found(index: "Index | None", words: str, known: Mapping[str, object]) -> list[str]:
-    """What an index finds of what is known now. Before there is one, only everything is found."""
-    if index is None:
-        return [] if words.strip() else list(known)
-    return [key for key in index.find(words) if key in known]
+    """What an index finds of what is known now. What came since it was made is only found without
+    words: last."""
+    found = [key for key in index.find(words) if key in known] if index else []
+    if words.strip():
+        return found
+    there = set(found)
+    return [*found, *(key for key in known if key not in there)]
