@@ -168,7 +168,7 @@ def test_changes_of_the_same_place_are_shown_and_amended(proposed: Hand, home: H
     proposed.until(lambda: template(proposed, "refund-agreed").edition == 4)
     page = proposed.window.library.proposals
     at(proposed, "banks")
-    assert "Both changed the same: the text in en_GB" in page._note.text()
+    assert "Both changed the same: the text in English" in page._note.text()
     assert "Good-bye." in read(page.view) and "We hope to see you" in read(page.view)
     assert not page.accept_button.isEnabled()
     page.list.setFocus()
@@ -344,7 +344,7 @@ def test_changes_of_one_place_are_told_and_both_can_be_seen(hand: Hand, home: Ho
     type_in(hand, "claim-received", "Mine. ")
     elsewhere(home, "claim-received", "<p>{{recipient.greeting}}</p>", "<p>Theirs</p>")
     hand.put_in_use()
-    hand.until(lambda: "changed the same as you: the text in en_GB" in hand.said)
+    hand.until(lambda: "changed the same as you: the text in English" in hand.said)
     hand.click(hand.window.notices.action)
     page = hand.window.library.history
     hand.until(lambda: page.editions)

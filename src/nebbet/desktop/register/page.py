@@ -82,7 +82,7 @@ class RegisterPage(Place):
         self.table.doubleClicked.connect(lambda _index: self.open_current())
         self.view.failed.connect(self._session.voice.fail)
         self._session.register_changed.connect(self.refresh)
-        self._session.finds.ready.connect(self.refresh)
+        self._session.finds.ready.connect(self._found_anew)
         self.add_key("Open the message", "Return", self._return)
         self.add_key("Find in the register", "Ctrl+L", self.find_field.setFocus)
         self.add_key("Offer its wording for the template", "Ctrl+Alt+G", self.offer)
@@ -90,14 +90,22 @@ class RegisterPage(Place):
     def arrive(self) -> None:
         self.find_field.setFocus()
 
+    def _found_anew(self) -> None:
+        if self.find_field.text().strip():
+            self.refresh()
+
     def refresh(self) -> None:
         """Show the register as it is now."""
         entries = self._session.entries
         by_key = {entry.message_id: entry for entry in entries}
         found = self._session.finds.sent(self.find_field.text())
         # Finding ranks; a register is read by time.
-        self._rows = sorted((by_key[key] for key in found), key=lambda e: e.sent, reverse=True)
-        shown = self._rows[:MOST_ROWS]
+        rows = sorted((by_key[key] for key in found), key=lambda e: e.sent, reverse=True)
+        if rows == self._rows and rows:
+            self._count.setText(_count(len(rows), len(entries)))
+            return  # a message that is open stays open
+        self._rows = rows
+        shown = rows[:MOST_ROWS]
         self.table.blockSignals(True)
         self.table.setRowCount(len(shown))
         for row, entry in enumerate(shown):

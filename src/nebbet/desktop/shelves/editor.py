@@ -28,11 +28,10 @@ from nebbet.desktop.session import AUTOSAVE, Session
 from nebbet.desktop.shelves.copies import ConditionalCopies
 from nebbet.desktop.shelves.enclosures import Enclosures
 from nebbet.desktop.shelves.found_by import FoundBy
-from nebbet.desktop.shelves.languages import name_of
 from nebbet.desktop.shelves.ledger import Ledger
 from nebbet.desktop.shelves.manuscript import LINES, Manuscript
 from nebbet.desktop.shelves.putting_in_use import PuttingInUse
-from nebbet.desktop.shelves.saving import Saving, Wanted, draft_in, state_of
+from nebbet.desktop.shelves.saving import Saving, Wanted, clashes_in, draft_in, state_of
 from nebbet.desktop.shelves.try_it import TryIt
 from nebbet.desktop.shelves.year_view import YearView
 from nebbet.library.catalogue import Proposal, Template, example_cases
@@ -538,9 +537,7 @@ class TemplateEditor(Place):
         self._session.keep_draft(self._id, msgspec.json.encode(merged.draft))
         self._show_state()
         if merged.clashes:
-            both = ", ".join(merged.clashes)
-            for code in merged.draft.content.texts:
-                both = both.replace(f" in {code}", f" in {name_of(code)}")
+            both = clashes_in(merged)
             said = (
                 f"{first} meanwhile, and changed the same as you: {both}. Your wording stands here."
             )

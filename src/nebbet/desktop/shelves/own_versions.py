@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 from nebbet.core.comparing import Merged, merge
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.session import Session
-from nebbet.desktop.shelves.saving import state_of
+from nebbet.desktop.shelves.saving import clashes_in, state_of
 from nebbet.library.catalogue import Copied, Proposal, Template, own_shelf, private_to
 
 
@@ -136,7 +136,7 @@ class OwnVersions(QWidget):
             self.edit.emit(template.id)
             if merged.clashes:
                 session.voice.say(
-                    f"You and the original changed the same: {', '.join(merged.clashes)}. Your "
+                    f"You and the original changed the same: {clashes_in(merged)}. Your "
                     "wording stands here."
                 )
             else:

@@ -15,7 +15,7 @@ from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.comparison import ComparisonView
 from nebbet.desktop.shelves.history import show_comparison
-from nebbet.desktop.shelves.saving import merged_with, state_of
+from nebbet.desktop.shelves.saving import clashes_in, merged_with, state_of
 from nebbet.desktop.shelves.try_it import TryIt
 from nebbet.library.catalogue import MovedOn, Proposal, Template, example_cases
 
@@ -299,7 +299,7 @@ def _moved(proposal: Proposal, newest: Template, merged: Merged) -> str:
     began = f"Written after edition {proposal.base}; edition {newest.edition} is in use by now. "
     if merged.clashes:
         return (
-            f"{began}Both changed the same: {', '.join(merged.clashes)}. The proposal's wording "
+            f"{began}Both changed the same: {clashes_in(merged)}. The proposal's wording "
             "is shown; amend it in the editor."
         )
     return f"{began}The two do not touch: below is what both make together."

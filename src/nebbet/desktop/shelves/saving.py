@@ -11,6 +11,7 @@ from nebbet.core.comparing import Merged, merge
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import TemplateDraft
 from nebbet.desktop.session import Session
+from nebbet.desktop.shelves.languages import name_of
 from nebbet.library.catalogue import MovedOn, Proposal, Template
 
 
@@ -152,6 +153,14 @@ def merged_with(draft: TemplateDraft, editions: list[Template]) -> Merged:
     base = state_of(began) if began else replace(newest, content=draft.content)
     found = merge(base, draft, newest)
     return replace(found, draft=replace(found.draft, edition=newest.edition))
+
+
+def clashes_in(merged: Merged) -> str:
+    """Where both changed the same, in words."""
+    said = ", ".join(merged.clashes)
+    for code in merged.draft.content.texts:
+        said = said.replace(f" in {code}", f" in {name_of(code)}")
+    return said
 
 
 def state_of(template: Template) -> TemplateDraft:
