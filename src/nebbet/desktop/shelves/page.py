@@ -39,7 +39,7 @@ class LibraryPage(Place):
     title = "Library"
     help = (
         "Choose a shelf, or type anywhere in the list to find a template by words from its title, "
-        "subject or text; typing mistakes are forgiven. Return begins a letter with the template at "
+        "subject or text; typing mistakes are forgiven. Return begins a letter with the one at "
         "hand, Ctrl+E opens it in the editor, Ctrl+Shift+N starts a new one on this shelf. Select "
         "several to pin, move, copy or retire them at once. On the shelves, F2 renames, Alt and an "
         "arrow arranges, Delete takes an empty one down. Your own shelf is seen by nobody else."
