@@ -492,3 +492,27 @@ def test_a_letter_that_says_what_its_template_says_is_not_offered(hand: Hand) ->
     assert not register.offer_button.isEnabled()
     hand.press("Ctrl+Alt+G")
     hand.until(lambda: "is not on this computer" in hand.said)
+
+
+def test_a_colleague_s_own_template_is_proposed_as_a_new_one(colleague: Hand) -> None:
+    hand = colleague
+    hand.press("Alt+2", "Ctrl+Shift+N")
+    library = hand.window.library
+    hand.until(lambda: library.is_editing)
+    mine, editor = library.editor.template, library.editor
+    hand.type("Ferry biscuits")
+    assert editor.using.use_button.text() == "Put in use as edition 1", "on the own shelf"
+    editor.shelf.setCurrentIndex(editor.shelf.findText("Bookings"))
+    editor.lines["subject"].setFocus()
+    hand.type("Biscuits")
+    editor.body.setFocus()
+    hand.type("They are nice.")
+    editor.keep_draft()
+    assert editor.using.use_button.text() == "Propose"
+    hand.put_in_use("Everybody asks")
+    hand.until(
+        lambda: any(p.title == "Ferry biscuits" for p in hand.session.catalogue.proposals.values())
+    )
+    (made,) = [p for p in hand.session.catalogue.proposals.values() if p.title == "Ferry biscuits"]
+    assert made.template != mine and (made.base, made.shelf) == (0, "bookings")
+    assert template(hand, mine).content == made.content, "the text stays on the own shelf, too"

@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 from nebbet.core.comparing import Merged, merge
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.session import Session
-from nebbet.desktop.shelves.saving import clashes_in, state_of
-from nebbet.library.catalogue import Copied, Proposal, Template, own_shelf, private_to
+from nebbet.desktop.shelves.saving import clashes_in, proposal_of, state_of
+from nebbet.library.catalogue import Copied, Template, own_shelf, private_to
 
 
 class OwnVersions(QWidget):
@@ -166,7 +166,7 @@ class OwnVersions(QWidget):
 
     def offer(self) -> None:
         """Propose the private template to the team, or as a change of its original."""
-        template, original, session = self._template, self._original, self._session
+        template, session = self._template, self._session
         reason = self.reason.text().strip()
         if template is None:
             return
@@ -174,17 +174,8 @@ class OwnVersions(QWidget):
             session.voice.say("Say in one line why the team should have it, then press Return.")
             self.reason.setFocus()
             return
-        made = Proposal(
-            id=session.parts.token(),
-            template=original.id if original else session.parts.token(),
-            base=template.origin_edition if original else 0,
-            shelf=str(self.shelf.currentData()),
-            title=template.title,
-            content=template.content,
-            author=session.my_id,
-            made=session.parts.now(),
-            reason=reason,
-        )
+        draft = msgspec.structs.replace(state_of(template), shelf=str(self.shelf.currentData()))
+        made = proposal_of(session, template.id, draft, reason)
         self._close()
         library = session.library
         session.change_library(

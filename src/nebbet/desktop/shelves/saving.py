@@ -12,7 +12,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import TemplateDraft
 from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.languages import name_of
-from nebbet.library.catalogue import MovedOn, Proposal, Template
+from nebbet.library.catalogue import MovedOn, Proposal, Template, private_to
 
 
 class Wanted(Struct, frozen=True):
@@ -73,19 +73,18 @@ class Saving(QObject):
 
     def _propose(self, wanted: Wanted) -> Callable[[], int]:
         session, draft = self._session, wanted.draft
-        made = Proposal(
-            id=session.parts.token(),
-            template=wanted.template,
-            base=draft.edition,
-            shelf=draft.shelf,
-            title=draft.title,
-            content=draft.content,
-            author=session.my_id,
-            made=session.parts.now(),
-            reason=wanted.note,
-        )
+        made = proposal_of(session, wanted.template, draft, wanted.note)
 
         def write() -> int:
+            if made.template != wanted.template:  # what is on one's own shelf says it, too
+                session.library.save_edition(
+                    wanted.template,
+                    draft.title,
+                    draft.content,
+                    author=made.author,
+                    note=made.reason,
+                    made=made.made,
+                )
             session.library.propose(made)
             return 0
 
@@ -136,6 +135,28 @@ class Saving(QObject):
             read, lambda found: self.merged.emit(*found), self._session.voice.fail
         )
         self._session.refresh_catalogue()
+
+
+def proposal_of(session: Session, template: str, draft: TemplateDraft, reason: str) -> Proposal:
+    """A state of a template as what a lead is asked for. What stands on a private shelf is offered
+    as a change of its original, or else as a template that is new to the team."""
+    catalogue, base = session.catalogue, draft.edition
+    known = catalogue.templates.get(template)
+    if known and private_to(catalogue, known.shelf):
+        original = catalogue.templates.get(known.origin)
+        template = original.id if original else session.parts.token()
+        base = known.origin_edition if original else 0
+    return Proposal(
+        id=session.parts.token(),
+        template=template,
+        base=base,
+        shelf=draft.shelf,
+        title=draft.title,
+        content=draft.content,
+        author=session.my_id,
+        made=session.parts.now(),
+        reason=reason,
+    )
 
 
 def draft_in(data: bytes) -> TemplateDraft | None:
