@@ -11,10 +11,11 @@ from psycopg import errors
 from sqlalchemy import text
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Content, Texts
+from nebbet.core.letter import Content, Enclosure, Texts
 from nebbet.core.records import Contact, Fact, Member
 from nebbet.library import roles
 from nebbet.library.catalogue import Copied, Proposal, Role, Shelf, own_shelf
+from nebbet.library.filing import remove_file
 from nebbet.library.postgres import postgres_engine
 from nebbet.library.store import Library, open_library
 from tests.conftest import NOW
@@ -162,6 +163,23 @@ def test_a_colleague_has_a_shelf_and_versions_of_their_own(team: str) -> None:
             connection.execute(act)
     with client(team, "ottilie") as connection, pytest.raises(psycopg.Error):
         connection.execute("UPDATE former SET data = '{}'")
+    lead.close()
+    colleague.close()
+
+
+def test_a_file_that_a_private_template_needs_stays(team: str) -> None:
+    lead, colleague = opened(team, "ottilie"), opened(team, "ivo")
+    file = colleague.put_file(b"mine", "mine.txt", "text/plain")
+    colleague.make_sure_of(own_shelf("ivo"))
+    colleague.add_template("ivo-2", own_shelf("ivo").id, "Mine")
+    content = Content(enclosures=(Enclosure(file, "mine.txt"),))
+    colleague.save_edition("ivo-2", "Mine", content, author="ivo", note="", made=NOW)
+    assert "ivo-2" not in lead.catalogue(NOW).templates
+    with pytest.raises(NebbetError, match="needs this file"):
+        remove_file(lead, file)
+    free = lead.put_file(b"free", "free.txt", "text/plain")
+    remove_file(lead, free)
+    assert set(lead.catalogue(NOW).files) == {file}
     lead.close()
     colleague.close()
 

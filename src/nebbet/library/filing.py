@@ -17,6 +17,7 @@ from nebbet.library import schema
 from nebbet.library.catalogue import Catalogue, Template
 from nebbet.library.documents import put_state
 from nebbet.library.editions import add_edition
+from nebbet.library.roles import is_needed_unseen
 from nebbet.library.store import Library, keep_file
 
 
@@ -115,13 +116,18 @@ def remove_file(library: Library, file: str) -> None:
     Raises NebbetError where an edition, also an earlier one, needs it.
     """
     with library.writing("The file cannot be taken out") as connection:
-        for table in (schema.edition.c.content, schema.proposal.c.content, schema.passage.c.data,
-                      schema.frame.c.data):  # fmt: skip
-            held = select(table).where(table.contains(file)).limit(1)
-            if connection.scalar(held) is not None:
-                raise NebbetError(
-                    "A template, a passage or a frame needs this file, or an earlier edition does",
-                    kept="It stays in the library",
-                    advice="Put another file in its place instead",
-                )
+        columns = (
+            schema.edition.c.content,
+            schema.proposal.c.content,
+            schema.passage.c.data,
+            schema.frame.c.data,
+        )
+        held = (select(column).where(column.contains(file)).limit(1) for column in columns)
+        needed = any(connection.scalar(one) is not None for one in held)
+        if needed or is_needed_unseen(connection, file):
+            raise NebbetError(
+                "A template, a passage or a frame needs this file, or an earlier edition does",
+                kept="It stays in the library",
+                advice="Put another file in its place instead",
+            )
         connection.execute(delete(schema.file).where(schema.file.c.sha256 == file))

@@ -157,6 +157,16 @@ def renew(engine: Engine) -> None:
         set_up(engine)
 
 
+def is_needed_unseen(connection: Connection, file: str) -> bool:
+    """Whether any edition needs a file, also one on a private shelf that nobody else sees."""
+    if connection.dialect.name != "postgresql":
+        return False  # in a file everything is seen
+    known = text("SELECT 1 FROM pg_proc WHERE proname = 'nebbet_needs'")
+    if connection.scalar(known) is None:
+        return False
+    return bool(connection.scalar(text("SELECT nebbet_needs(:file)"), {"file": file}))
+
+
 def _make_role(connection: Connection, name: str, words: str) -> None:
     known = text("SELECT 1 FROM pg_roles WHERE rolname = :plain")
     if connection.scalar(known, {"plain": _bare(name)}) is None:
@@ -170,6 +180,9 @@ def _make_functions(connection: Connection, lead: str) -> None:
         "CREATE OR REPLACE FUNCTION nebbet_member() RETURNS text LANGUAGE sql STABLE "
         "SECURITY DEFINER SET search_path = public AS "
         "$$ SELECT id FROM member WHERE login = session_user $$",
+        "CREATE OR REPLACE FUNCTION nebbet_needs(file text) RETURNS boolean LANGUAGE sql STABLE "
+        "SECURITY DEFINER SET search_path = public AS "
+        "$$ SELECT EXISTS (SELECT 1 FROM edition WHERE position(file IN content) > 0) $$",
         "CREATE OR REPLACE FUNCTION nebbet_leads() RETURNS boolean LANGUAGE sql STABLE AS "
         f"$$ SELECT pg_has_role(session_user, {group}, 'member') $$",
     ):
