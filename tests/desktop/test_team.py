@@ -430,7 +430,14 @@ def test_who_edits_what_is_seen(hand: Hand, home: Home) -> None:
     hand.until(lambda: not library.catalogue(NOW).editing)
     page.edit("claim-received")
     hand.until(lambda: library.catalogue(NOW).editing == {"claim-received": ("benedek.roy",)})
-    assert not library.catalogue(NOW + timedelta(minutes=2)).editing, "not heard of any more"
+    later = NOW + timedelta(minutes=2)
+    assert not library.catalogue(later).editing, "not heard of any more"
+    library.be_present("refund-agreed", LEAD, NOW)
+    hand.until(lambda: "refund-agreed" in hand.session.catalogue.editing)
+    hand.session.parts = replace(hand.session.parts, now=lambda: later)
+    hand.session.following._presence_timer.timeout.emit()  # a minute later
+    hand.until(lambda: "refund-agreed" not in hand.session.catalogue.editing)
+    library.be_gone("refund-agreed", LEAD)
     page.leave()
     hand.until(lambda: not library.catalogue(NOW).editing)
     library.close()

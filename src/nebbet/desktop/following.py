@@ -4,7 +4,7 @@ there at all."""
 import logging
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from nebbet.core.errors import NebbetError
 from nebbet.desktop.kit.operations import Operations
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
 _log = logging.getLogger(__name__)
 _SETTLED = 200  # milliseconds: changes that come together are read once
+_PRESENCE = 60_000  # milliseconds between two looks at who edits what
 _QUIET = 1500  # milliseconds after a change until the copy on this machine is brought up to date
 
 
@@ -40,6 +41,10 @@ class Following(QObject):
         self._copying = Operations(self)
         self._timer = after_pause(self, _SETTLED, self._look)
         self._copy_timer = after_pause(self, _QUIET, self._keep_copy)
+        # Whoever was ended while editing is not heard of any more, which changes nothing.
+        self._presence_timer = QTimer(self)
+        self._presence_timer.setInterval(_PRESENCE)
+        self._presence_timer.timeout.connect(self._look_who_is_there)
         self._changed.connect(self._timer.start)
         self._reached.connect(self._on_reached)
 
@@ -63,11 +68,13 @@ class Following(QObject):
             doubts=lambda: self._team is not None and self._team.away,
         )
         self._watcher.start()
+        self._presence_timer.start()
 
     def stop(self) -> None:
         """Follow no longer."""
         self._timer.stop()
         self._copy_timer.stop()
+        self._presence_timer.stop()
         if self._watcher:
             self._watcher.stop()
         self._copying.finish()
@@ -118,6 +125,10 @@ class Following(QObject):
         )
         self._look()
         self.reach_changed.emit()
+
+    def _look_who_is_there(self) -> None:
+        if self._session.catalogue.editing:
+            self._look()
 
     def _look(self) -> None:
         session = self._session
