@@ -142,6 +142,11 @@ class Session(QObject):
         return self._stores
 
     @property
+    def leads(self) -> bool:
+        """Whether the person at the keyboard is a lead of the library that is open."""
+        return self.is_open and self.library.role == "lead"
+
+    @property
     def library(self) -> "Library":
         """The open library; only for work in the background."""
         return self.stores.library

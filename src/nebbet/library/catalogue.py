@@ -166,6 +166,11 @@ class Catalogue(Struct, frozen=True):
     proposals: Mapping[str, Proposal] = field(default_factory=dict)
     editing: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
+    @property
+    def shared_shelves(self) -> tuple[Shelf, ...]:
+        """The shelves that are everybody's, in their order."""
+        return tuple(shelf for shelf in self.shelves if not shelf.owner)
+
     def frame(self, name: str) -> Frame:
         """The frame of that id, or the plain one."""
         return self.frames.get(name, Frame())

@@ -56,7 +56,7 @@ def put_state(
         raise Overtaken
     put_document(connection, table, key, value, record)
     kind = type(record).__name__.lower()
-    if before is not None and not _last(connection, kind, value):
+    if before is not None and _last(connection, kind, value) is None:
         _keep(connection, kind, value, before, "", made)  # as it was before anybody counted
     _keep(connection, kind, value, msgspec.json.encode(record).decode(), author, made)
 

@@ -2,8 +2,9 @@
 
 import html
 import re
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Iterator
 from datetime import datetime
+from itertools import islice
 
 from msgspec import Struct
 
@@ -93,21 +94,20 @@ def _entries(catalogue: Catalogue, templates: Iterable[Template]) -> Iterable[En
 
 def found_by(
     catalogue: Catalogue, template: Template, shelves: dict[str, str]
-) -> list[tuple[str, str]]:
-    """The texts a template is found by, each with what it is; the most telling first."""
+) -> Iterator[tuple[str, str]]:
+    """The texts a template is found by, each with what it is; the most telling first. The long one
+    is only put together for whoever gets that far."""
     content = template.content
     texts = content.texts.values()
-    bodies = [*(text.body for text in texts)]
+    yield "title", template.title
+    yield "keywords", ", ".join((*content.keywords, *content.kinds))
+    yield "subject", " · ".join(text.subject for text in texts)
+    yield "shelf", shelves.get(template.shelf, "")
+    bodies = [text.body for text in texts]
     for name in passages_in(content):
         if passage := catalogue.passages.get(name):
             bodies += [text.body for text in passage.texts.values()]
-    return [
-        ("title", template.title),
-        ("keywords", ", ".join((*content.keywords, *content.kinds))),
-        ("subject", " · ".join(text.subject for text in texts)),
-        ("shelf", shelves.get(template.shelf, "")),
-        ("text", " ".join(map(plain, bodies))),
-    ]
+    yield "text", " ".join(map(plain, bodies))
 
 
 def plain(markup: str) -> str:
@@ -122,7 +122,7 @@ def where_matched(
     """Where a template that was found meets the words, if not in its title: what holds them, an
     excerpt, and the matches in it."""
     shelves = {shelf.id: shelf.name for shelf in catalogue.shelves}
-    for what, text in found_by(catalogue, template, shelves)[1:]:
+    for what, text in islice(found_by(catalogue, template, shelves), 1, None):
         shown, spans = excerpt(words, text)
         if spans:
             return what, shown, spans

@@ -76,7 +76,7 @@ class Pack(Struct, frozen=True):
 def write_pack(library: Library, catalogue: Catalogue, path: Path) -> int:
     """Write everything shared into a zip, wholly or not at all, and return how many templates it
     has. Private shelves, people, letters and cases stay out."""
-    shelves = tuple(shelf for shelf in catalogue.shelves if not shelf.owner)
+    shelves = catalogue.shared_shelves
     shared = {shelf.id for shelf in shelves}
     templates: list[PackedTemplate] = []
     bodies: dict[str, str] = {}

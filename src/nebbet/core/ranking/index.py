@@ -215,12 +215,13 @@ class _Segment:
         most = allowed_mistakes(word)
         if not most:
             return []
-        ranges = [found for other in self._other_first(word) for found in self._whole(other)]
-        first, last = self._beginning(word[0])[0] if self._beginning(word[0]) else (0, 0)
+        others = self._other_first(word)
+        ranges = [found for other in others for found in self._whole(other)]
+        (first, last), *_ = self._beginning(word[0]) or [(0, 0)]
         near = _near(word, self.words[first:last], most) + first
         ranges += [(number, number + 1) for number in near.tolist()]
         if growing and len(word) <= _LONGEST:
-            ranges += [r for other in self._other_first(word) for r in self._beginning(other)]
+            ranges += [found for other in others for found in self._beginning(other)]
             starts, firsts, lasts = self._beginnings_of(len(word))
             low, high = np.searchsorted(firsts, (first, last))
             near = _near(word, starts[low:high], most) + low

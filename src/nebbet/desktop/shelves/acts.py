@@ -44,16 +44,12 @@ class Acts(QWidget):
         _name(self.pin_all, "Unpin for all" if _all_pinned(found) else "Pin for all")
         _name(self.retire_button, "Bring back" if _all_retired(found) else "Retire")
         changeable = bool(found) and all(map(self._may_change, found))
-        self.pin_all.setVisible(self._leads)
+        self.pin_all.setVisible(self._session.leads)
         self.move_button.setVisible(changeable)
         self.retire_button.setVisible(changeable)
 
-    @property
-    def _leads(self) -> bool:
-        return self._session.is_open and self._session.library.role == "lead"
-
     def _may_change(self, template: Template) -> bool:
-        return self._leads or bool(private_to(self._session.catalogue, template.shelf))
+        return self._session.leads or bool(private_to(self._session.catalogue, template.shelf))
 
     # Pins
 
@@ -76,13 +72,13 @@ class Acts(QWidget):
     def ask_where_to_move(self) -> None:
         """Offer the shelves that what is selected can be moved to."""
         if all(map(self._may_change, self._templates)):
-            self._offer_shelves(self.move_button, self.move_to, all_shelves=self._leads)
+            self._offer_shelves(self.move_button, self.move_to, all_shelves=self._session.leads)
         else:
             self._session.voice.say("These are the team's: that is for a lead to do.")
 
     def ask_where_to_copy(self) -> None:
         """Offer the shelves that what is selected can be copied to."""
-        self._offer_shelves(self.copy_button, self.copy_to, all_shelves=self._leads)
+        self._offer_shelves(self.copy_button, self.copy_to, all_shelves=self._session.leads)
 
     def _offer_shelves(
         self, button: QPushButton, act: Callable[[Shelf], None], *, all_shelves: bool
@@ -94,7 +90,7 @@ class Acts(QWidget):
         self._menu.addSection(_WHERE)
         shelves = [mine] if self._session.my_id else []
         if all_shelves:
-            shelves += [shelf for shelf in catalogue.shelves if not shelf.owner]
+            shelves += catalogue.shared_shelves
         for shelf in shelves:
             action = self._menu.addAction(shelf.name)
             action.triggered.connect(lambda _checked=False, to=shelf: act(to))

@@ -111,7 +111,7 @@ class History(Place):
         chosen = self.at
         catalogue = self._session.catalogue
         own = chosen is not None and bool(private_to(catalogue, chosen.shelf))
-        self.restore_button.setVisible(own or self._session.library.role == "lead")
+        self.restore_button.setVisible(own or self._session.leads)
         newest = self.editions[0].edition if self.editions else 0
         self.restore_button.setEnabled(chosen is not None and chosen.edition != newest)
         if chosen is None:

@@ -152,9 +152,8 @@ class OwnVersions(QWidget):
         if template is None or not self._is_private(template):
             return
         self.shelf.clear()
-        for shelf in self._session.catalogue.shelves:
-            if not shelf.owner:
-                self.shelf.addItem(shelf.name, shelf.id)
+        for shelf in self._session.catalogue.shared_shelves:
+            self.shelf.addItem(shelf.name, shelf.id)
         original = self._original
         if original:
             self.shelf.setCurrentIndex(self.shelf.findData(original.shelf))

@@ -136,7 +136,7 @@ class LibraryPage(Place):
 
     def _add_page(self, page: _Page) -> _Page:
         page.left.connect(self._back)  # type: ignore[attr-defined]
-        if self._session.library.role != "lead":
+        if not self._session.leads:
             for control in page.for_leads:
                 control.hide()
         self._stack.addWidget(page)
@@ -169,16 +169,12 @@ class LibraryPage(Place):
 
     def show_facts(self) -> None:
         """Show what the team shares beside texts."""
-        self.facts.refresh()
-        self._stack.setCurrentWidget(self.facts)
-        self.facts.list.setFocus()
+        self._show_list(self.facts)
 
     def show_passages(self) -> None:
         """Show the pieces of text that templates include."""
         self._from_editor = self.is_editing
-        self._stack.setCurrentWidget(self.passages)
-        self.passages.refresh()
-        self.passages.list.setFocus()
+        self._show_list(self.passages)
 
     def _open_passage(self, key: str) -> None:
         """Show the passage that somebody came upon in a template."""
@@ -188,9 +184,7 @@ class LibraryPage(Place):
 
     def show_frames(self) -> None:
         """Show the looks that letters can have."""
-        self._stack.setCurrentWidget(self.frames)
-        self.frames.refresh()
-        self.frames.list.setFocus()
+        self._show_list(self.frames)
 
     def show_files(self) -> None:
         """Show the files of the library."""
@@ -206,7 +200,7 @@ class LibraryPage(Place):
         self.passages.refresh(SIGNATURE)
         self.passages.body.setFocus()
 
-    def _show_list(self, page: Files | Members) -> None:
+    def _show_list(self, page: _Lists) -> None:
         self._stack.setCurrentWidget(page)
         page.refresh()
         page.list.setFocus()
@@ -241,9 +235,7 @@ class LibraryPage(Place):
 
     def show_proposals(self) -> None:
         """Show what colleagues propose."""
-        self._stack.setCurrentWidget(self.proposals)
-        self.proposals.refresh()
-        self.proposals.list.setFocus()
+        self._show_list(self.proposals)
 
     def _amend(self, template: Template, proposal: Proposal) -> None:
         """Open a template with a proposal that what is put in use will answer."""
@@ -288,7 +280,7 @@ class LibraryPage(Place):
         if isinstance(shown, _Lists):
             shown.refresh()
         waiting = sum(p.state == "waiting" for p in self._session.catalogue.proposals.values())
-        self.take_files.setVisible(self._session.is_open and self._session.library.role == "lead")
+        self.take_files.setVisible(self._session.leads)
         self.proposed.setText(f"Proposals ({waiting})" if waiting else "Proposals")
         self.proposed.setAccessibleName(self.proposed.text())
         self.view.refresh()
@@ -359,7 +351,7 @@ class LibraryPage(Place):
         )
 
     def _ask_for_shelf(self) -> None:
-        if self._session.library.role == "lead":
+        if self._session.leads:
             self.view.add_shelf()
         else:
             self._session.voice.say(

@@ -180,7 +180,7 @@ class Proposals(Place):
         show_comparison(self.view, self._session.catalogue, (name, before), ("Proposed", made))
 
     def _offer(self, proposal: Proposal) -> None:
-        leads = self._session.library.role == "lead"
+        leads = self._session.leads
         clashes = self._merged is not None and bool(self._merged.clashes)
         self._acts.setVisible(leads)
         self.accept_button.setEnabled(not clashes)

@@ -39,7 +39,7 @@ class Saving(QObject):
     def proposes(self, shelf: str) -> bool:
         """Whether the person can only propose: on a shared shelf, and no lead."""
         owners = {s.id: s.owner for s in self._session.catalogue.shelves}
-        return self._session.library.role != "lead" and not owners.get(shelf)
+        return not self._session.leads and not owners.get(shelf)
 
     def save(self, wanted: Wanted) -> None:
         """Put a state in use, or propose it."""

@@ -185,7 +185,7 @@ class SharedPassages(Place):
         self.manuscript.show_content(content)
         self._loading = False
         own = passage.id == SIGNATURE
-        leads = self._session.library.role == "lead"
+        leads = self._session.leads
         self.title_field.setEnabled(not own)
         self.keep_button.setVisible(leads or own)
         self.drop.setVisible(leads and not own)

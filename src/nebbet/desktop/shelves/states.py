@@ -100,7 +100,7 @@ class States(Place):
     def restore(self) -> None:
         """Let the thing be again as it was in the state at hand."""
         at, session = self.at, self._session
-        if at is None or not self.restore_button.isEnabled() or session.library.role != "lead":
+        if at is None or not self.restore_button.isEnabled() or not session.leads:
             return
         library, me, now = session.library, session.my_id, session.parts.now()
         record, kind, key, name = at.record, self._kind, self._key, self._heading.text()

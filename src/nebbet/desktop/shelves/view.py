@@ -174,8 +174,7 @@ class ShelvesView(Place):
             mine = own_shelf(session.my_id)
             before.append(Choice(mine.id, mine.name, aside=str(counts[mine.id])))
         after = [Choice(RETIRED, "Retired", aside=str(retired))] if retired else []
-        leads = session.is_open and session.library.role == "lead"
-        shared = tuple(shelf for shelf in catalogue.shelves if not shelf.owner)
+        shared, leads = catalogue.shared_shelves, session.leads
         self.tree.show_shelves(before, shared, counts, after, may_arrange=leads)
         self.add.setVisible(leads)
         self._offer_words(living)
@@ -304,9 +303,9 @@ class ShelvesView(Place):
         """The shelf that something new is put on: the one at hand, where the person may."""
         session = self._session
         mine = own_shelf(session.my_id) if session.my_id else None
-        if mine and (self.tree.key == mine.id or session.library.role != "lead"):
+        if mine and (self.tree.key == mine.id or not session.leads):
             return mine
-        shared = [shelf for shelf in session.catalogue.shelves if not shelf.owner]
+        shared = session.catalogue.shared_shelves
         return next((s for s in shared if s.id == self.tree.key), next(iter(shared), None))
 
     # Arranging shelves
