@@ -9,7 +9,7 @@ from collections.abc import Callable
 from datetime import datetime
 from types import TracebackType
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox
 
 from nebbet.core.errors import NebbetError
@@ -86,7 +86,10 @@ def _refuse(error: NebbetError) -> int:
     sys.stderr.write(f"nebbet: {error.sentence}\n")
     on_screen = QApplication.instance() and QApplication.platformName() != "offscreen"
     if on_screen:
-        QMessageBox.critical(None, "Nebbet cannot open", error.sentence)
+        box = QMessageBox(QMessageBox.Icon.Critical, "Nebbet cannot open", "")
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        box.setText(error.sentence)
+        box.exec()
     return 2
 
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from nebbet.core.body import Body, verbatim
 from nebbet.core.letter import Enclosure
 from nebbet.library.catalogue import LibraryFile
-from nebbet.library.disk import disk_explained, refuse_large
+from nebbet.library.disk import read_file
 
 if TYPE_CHECKING:
     from nebbet.desktop.session import Session
@@ -91,6 +91,4 @@ class Intake:
 
 def read_bytes(path: Path) -> bytes:
     """The content of a file on disk. Raises NebbetError, before a huge one fills the memory."""
-    with disk_explained(f"{path.name} cannot be read", "It was not added"):
-        refuse_large(path.name, path.stat().st_size)
-        return path.read_bytes()
+    return read_file(path, path.name, "It was not added")

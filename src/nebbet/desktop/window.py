@@ -282,7 +282,8 @@ class Window(QMainWindow):
         """Say which library one works on, where it is not the one on the server."""
         words = self.session.following.state
         self.library_state.setText(words)
-        self.library_state.setToolTip(f"{words}. What waits is handed in when it is back.")
+        hint = f"{words}. What waits is handed in when it is back."
+        self.library_state.setToolTip(theme.plain_hint(hint))
         self.library_state.setVisible(bool(words))
 
     def _show_outbox(self) -> None:

@@ -1,7 +1,10 @@
 """Reading and writing files: what went wrong in plain words, and how large a file may be."""
 
+import os
+import stat
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from pathlib import Path
 
 from nebbet.core.errors import NebbetError
 
@@ -28,3 +31,66 @@ def refuse_large(name: str, size: int) -> None:
             kept="It was not added",
             advice="Make it smaller, or put a link to it in the text",
         )
+
+
+def read_file(path: Path, what: str, kept: str = "", largest: int = LARGEST_FILE) -> bytes:
+    """The content of a file of at most so many bytes; what says what cannot be read.
+
+    Raises NebbetError for what is no regular file (a pipe or a device may never end), and for one
+    that is too large, before it is read.
+    """
+    with disk_explained(f"{what} cannot be read", kept):
+        try:
+            # Without waiting for whoever may write into a pipe one day.
+            opened = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+        except ValueError as error:  # a name with a NUL byte
+            raise OSError(str(error)) from None
+        with os.fdopen(opened, "rb") as file:
+            found = os.fstat(opened)
+            if not stat.S_ISREG(found.st_mode):
+                raise _unread(what, "it is no ordinary file", kept)
+            data = file.read(largest + 1) if found.st_size <= largest else b""
+        if found.st_size > largest or len(data) > largest:
+            raise _unread(what, f"it is larger than {largest // 2**20 or 1} MB", kept)
+    return data
+
+
+def _unread(what: str, why: str, kept: str) -> NebbetError:
+    return NebbetError(f"{what} cannot be read: {why}", kept=kept, advice="Choose another file")
+
+
+def write_file(
+    path: Path, data: bytes, *, overwrite: bool = False, kept: str = "Nothing was written"
+) -> None:
+    """Write a file wholly or not at all. Raises NebbetError where there is one already and nobody
+    said that it may be overwritten."""
+    with disk_explained(f"{path.name} cannot be written", kept):
+        if overwrite and path.exists() and not path.is_file():
+            path.write_bytes(data)  # a device such as /dev/stdout is written to, not replaced
+            return
+        part = path.with_name(f"{path.name[:200]}.{os.getpid()}.part")
+        try:
+            part.write_bytes(data)
+            put_in_place(part, path, overwrite=overwrite)
+        finally:
+            with suppress(OSError):
+                part.unlink(missing_ok=True)
+
+
+def put_in_place(part: Path, path: Path, *, overwrite: bool) -> None:
+    """Give a file that is written its name, as `write_file`."""
+    if overwrite:
+        part.replace(path)
+        return
+    try:
+        os.link(part, path)  # unlike a look beforehand, this leaves nobody a moment to be first
+    except FileExistsError:
+        raise NebbetError(
+            f"There is a file {path.name} already",
+            kept="It was not touched",
+            advice="Choose another name, or say that it may be overwritten",
+        ) from None
+    except OSError:  # a file system without links
+        if path.exists():
+            raise
+        part.replace(path)

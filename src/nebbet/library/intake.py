@@ -16,7 +16,7 @@ from nebbet.core.body import Body
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Enclosure, TemplateDraft
 from nebbet.core.message import importing
-from nebbet.library.disk import disk_explained
+from nebbet.library.disk import read_file
 from nebbet.library.store import Library
 
 MOST_PIXELS = 40 * 10**6
@@ -60,8 +60,9 @@ def fetch_pictures(
 ) -> dict[str, str]:
     """Take the pictures of some markup that are at hand into the library: their SHA-256 by address.
 
-    held are those that came along with it; others are looked for in the markup itself (data:), on
-    this computer (file:) and in the folder of the file. Nothing is fetched from elsewhere.
+    held are those that came along with it; others are looked for in the markup itself (data:) and,
+    where a person chose a page, in the folder of that page. Nothing is fetched from elsewhere: what
+    was sent or copied could else put any file of this computer before the whole team.
     """
     found: dict[str, str] = {}
     for address in importing.picture_addresses(markup):
@@ -83,18 +84,16 @@ def _at_hand(address: str, folder: Path | None) -> bytes | None:
             return b64decode(text, validate=False) if "base64" in head else None
         except NotBase64:
             return None
-    try:
-        if scheme == "file":
-            path = Path(unquote(urlsplit(address).path))
-        elif not scheme and folder is not None and not address.startswith(("/", "..")):
-            path = folder / unquote(address.partition("?")[0])
-        else:
-            return None
-        if path.is_file() and path.stat().st_size <= importing.LARGEST:
-            return path.read_bytes()
-    except (OSError, ValueError):
+    if scheme or folder is None:
         return None
-    return None
+    try:
+        inside = folder.resolve()
+        path = (inside / unquote(address.partition("?")[0])).resolve()
+        if not path.is_relative_to(inside):
+            return None
+        return read_file(path, path.name, largest=importing.LARGEST)
+    except (OSError, ValueError, NebbetError):
+        return None
 
 
 def read_pasted(library: Library, markup: str) -> Body:
@@ -124,10 +123,11 @@ def take_in(
 
     Raises NebbetError with one clear sentence when the file cannot be read or used.
     """
-    with disk_explained(f"{path.name} cannot be read", "No template was made of it"):
-        data = path.read_bytes()
+    kept = "No template was made of it"
+    data = read_file(path, path.name, kept, importing.LARGEST)
     found = importing.read_file(path.name, data)
-    pictures = fetch_pictures(library, found.markup, found.pictures, path.parent)
+    folder = path.parent if path.suffix.casefold() in importing.PAGES else None
+    pictures = fetch_pictures(library, found.markup, found.pictures, folder)
     content, removed = importing.content_of(found, pictures, language, finished=finished)
     content = replace(
         content, enclosures=tuple(_enclosure(library, *held) for held in found.attachments)

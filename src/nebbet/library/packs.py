@@ -21,7 +21,7 @@ from nebbet.core.letter.signature import SIGNATURE
 from nebbet.core.records import Fact, fold
 from nebbet.library import schema
 from nebbet.library.catalogue import Catalogue, LibraryFile, Shelf, State, parents_first
-from nebbet.library.disk import disk_explained
+from nebbet.library.disk import disk_explained, put_in_place
 from nebbet.library.documents import put_document
 from nebbet.library.editions import add_edition
 from nebbet.library.store import Library, keep_file
@@ -73,9 +73,12 @@ class Pack(Struct, frozen=True):
 # Writing
 
 
-def write_pack(library: Library, catalogue: Catalogue, path: Path) -> int:
+def write_pack(
+    library: Library, catalogue: Catalogue, path: Path, *, overwrite: bool = False
+) -> int:
     """Write everything shared into a zip, wholly or not at all, and return how many templates it
-    has. Private shelves, people, letters and cases stay out."""
+    has. Private shelves, people, letters and cases stay out. Raises NebbetError where there is such
+    a file and nobody said that it may be overwritten."""
     shelves = catalogue.shared_shelves
     shared = {shelf.id for shelf in shelves}
     templates: list[PackedTemplate] = []
@@ -113,7 +116,10 @@ def write_pack(library: Library, catalogue: Catalogue, path: Path) -> int:
                 entry = zipfile.ZipInfo(name, _ALWAYS)
                 entry.compress_type = zipfile.ZIP_DEFLATED
                 pack.writestr(entry, data)
-        part.replace(path)
+        try:
+            put_in_place(part, path, overwrite=overwrite)
+        finally:
+            part.unlink(missing_ok=True)
     return len(templates)
 
 

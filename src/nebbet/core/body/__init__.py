@@ -4,7 +4,8 @@ from nebbet.core.body.email_html import finished, render_email
 from nebbet.core.body.figures import Figures, figures
 from nebbet.core.body.foreign import read_foreign
 from nebbet.core.body.frame import BUILT_IN, Frame
-from nebbet.core.body.markup import Cleaned, clean_markup
+from nebbet.core.body.levelled import levelled
+from nebbet.core.body.markup import Cleaned, clean_markup, title_of, tree_of
 from nebbet.core.body.model import (
     EMPTY,
     FILE,
@@ -48,6 +49,7 @@ from nebbet.core.body.plain import render_plain
 from nebbet.core.body.plain_text import from_text, verbatim
 from nebbet.core.body.read import read
 from nebbet.core.body.repeating import collapsed, repeated
+from nebbet.core.body.schemes import may_lead
 from nebbet.core.body.tidy import sides, tidy
 from nebbet.core.body.write import write
 
@@ -89,8 +91,10 @@ __all__ = [
     "finished",
     "from_text",
     "in_columns",
+    "levelled",
     "lines_of",
     "lists_of",
+    "may_lead",
     "moved",
     "parts",
     "passages_of",
@@ -107,6 +111,8 @@ __all__ = [
     "standing",
     "text_of",
     "tidy",
+    "title_of",
+    "tree_of",
     "unconditional",
     "verbatim",
     "write",

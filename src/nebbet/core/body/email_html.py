@@ -2,12 +2,15 @@
 
 import html
 from collections.abc import Mapping
+from functools import lru_cache
 from itertools import groupby
 from urllib.parse import quote
 
 from nebbet.core import inline
 from nebbet.core.body.frame import PLAIN, Frame
+from nebbet.core.body.markup import clean_markup
 from nebbet.core.body.model import (
+    FILE,
     Block,
     Body,
     Break,
@@ -27,6 +30,7 @@ from nebbet.core.body.model import (
     standing,
 )
 from nebbet.core.body.nesting import Nesting
+from nebbet.core.body.schemes import may_lead
 from nebbet.core.body.tidy import sides
 from nebbet.core.inline import Line, Slot
 
@@ -44,7 +48,7 @@ def render_email(
     sources maps a file's SHA-256 to the address its picture has in the message ("cid:…"); a
     picture without one leaves its text. Values are escaped, wherever they stand.
     """
-    sources = sources or {}
+    sources, frame = sources or {}, frame.sound
     if len(body) == 1 and isinstance(body[0], Markup):
         return finished(body[0], sources)
     text = _cell(_sections(body, frame, sources), f"24px {_SIDE}px")
@@ -63,16 +67,23 @@ def render_email(
 
 def finished(markup: Markup, sources: Mapping[str, str], braces: str = "{{") -> str:
     """Finished HTML with its values escaped, and its pictures where the message has them; braces
-    is how braces that are meant as such are written."""
+    is how braces that are meant as such are written.
+
+    It is cleaned once more with the values in it: a placeholder may stand across markup, and only
+    its value says where a link leads.
+    """
     text = "".join(
         part.replace(inline.ESCAPED, braces)
         if isinstance(part, str)
         else html.escape(inline.shown((part,))).replace("{{", braces)
         for part in markup.source
     )
-    for file, address in sources.items():
-        text = text.replace(f"file:{file}", address)
-    return text
+    return FILE.sub(lambda found: sources.get(found[1], found[0]), _cleaned(text))
+
+
+@lru_cache(maxsize=32)  # an editor asks again for each painting
+def _cleaned(text: str) -> str:
+    return clean_markup(text).source
 
 
 _DOCUMENT = """\
@@ -223,9 +234,11 @@ def _button(button: Button, words: str, frame: Frame) -> str:
         "display:inline-block;padding:10px 18px;color:#FFFFFF;text-decoration:none;font-weight:bold"
     )
     side = f' align="{button.align}"' if button.align else ""
+    address = html.escape(link_address(button.link))
+    led = f'<a href="{address}" style="{link}">{words}</a>' if address else words
     cell = (
         f'<td bgcolor="{frame.accent}" style="background-color:{frame.accent};border-radius:3px">'
-        f'<a href="{html.escape(link_address(button.link))}" style="{link}">{words}</a></td>'
+        f"{led}</td>"
     )
     how = "margin:0 auto 14px auto" if button.align == "center" else "margin:0 0 14px 0"
     return (
@@ -277,9 +290,9 @@ def _img(source: str, alt: str, width: int, height: int = 0) -> str:
 
 
 def _linked(text: str, link: Line, frame: Frame) -> str:
-    if not link:
-        return text
     address = html.escape(link_address(link))
+    if not address:
+        return text
     return f'<a href="{address}" style="color:{frame.accent}">{text}</a>'
 
 
@@ -297,7 +310,9 @@ def _run(run: Run, frame: Frame) -> str:
 
 
 def link_address(link: Line) -> str:
-    """The address of a completed link: values are percent-encoded unless one starts the address."""
+    """The address of a completed link: values are percent-encoded unless one starts the address.
+    Nothing where it would lead to what runs or lies on somebody's disk: that is asked last, when
+    the values are in."""
     parts: list[str] = []
     for index, part in enumerate(link):
         if isinstance(part, Slot):
@@ -308,4 +323,5 @@ def link_address(link: Line) -> str:
             parts.append(quote(text, safe=_URL_SAFE if index == 0 else "-._~"))
         else:
             parts.append(quote(part, safe=_URL_SAFE))
-    return "".join(parts)
+    address = "".join(parts)
+    return address if may_lead(address) else ""

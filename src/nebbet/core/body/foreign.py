@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
-from nebbet.core.body.markup import drop, is_hidden, parsed, with_styles
+from nebbet.core.body.markup import drop, is_hidden, tree_of
 from nebbet.core.body.model import Block, Body, Break, Inline, ListItem, Paragraph, Placed, Run
 from nebbet.core.body.read import read
 from nebbet.core.body.tidy import says_something, tidy
@@ -92,9 +92,9 @@ def plain_markup(text: str) -> str:
     """
     from lxml import etree
 
-    root = parsed(with_styles(text))
+    root, _ = tree_of(text)
     if root is None:
-        return text
+        return ""
     body = root.find("body")
     if body is None:
         return ""

@@ -2,10 +2,15 @@
 
 import re
 from collections import Counter
+from collections.abc import Mapping
 from html import escape
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
+
+from nebbet.core.body.levelled import levelled
+from nebbet.core.body.model import FILE
+from nebbet.core.body.schemes import PICTURES, may_lead, scheme_of
 
 if TYPE_CHECKING:
     from lxml import etree
@@ -42,7 +47,6 @@ _HIDDEN = re.compile(
     r"display\s*:\s*none|visibility\s*:\s*hidden|font-size\s*:\s*0(?:px|pt)?\s*(?:;|$)",
     re.IGNORECASE,
 )
-_UNSAFE_LINK = re.compile(r"\s*(?:javascript|vbscript|data)\s*:", re.IGNORECASE)
 _SMALL = 2  # pixels: no picture that anybody is to see is smaller
 
 
@@ -53,52 +57,87 @@ class Cleaned(Struct, frozen=True):
     removed: tuple[str, ...] = ()
 
 
-def clean_markup(text: str) -> Cleaned:
+def clean_markup(text: str, pictures: Mapping[str, str] | None = None) -> Cleaned:
     """Make HTML of any origin safe to send, with the look it has: styles become inline; scripts,
     forms, tracking pictures and hidden text go, and are told. Never raises on bad HTML.
 
-    Cleaning what is clean changes nothing.
+    pictures gives the SHA-256 of library files by the addresses of images. An image stays that is
+    of the library, of the message, or somewhere on the web. Cleaning what is clean changes nothing.
 
     >>> clean_markup('<p style="color:red" onclick="x()">a<script>x()</script></p>')
     Cleaned(source='<p style="color:red">a</p>', removed=('1 script',))
     """
     import nh3
 
-    inlined, removed = _prepared(text)
+    inlined, removed = _prepared(text, pictures or {})
     source = nh3.clean(
         inlined,
         tags=_TAGS,
         clean_content_tags={"script", "style", "title", "template", "svg", "math"},
         attributes=_ATTRIBUTES,
         url_schemes={"http", "https", "mailto", "tel", "file", "cid"},
+        attribute_filter=_filtered,
         filter_style_properties=_PROPERTIES,
         link_rel=None,
     )
     return Cleaned(source.strip(), removed)
 
 
-def _prepared(text: str) -> tuple[str, tuple[str, ...]]:
+def _filtered(_tag: str, name: str, value: str) -> str | None:
+    """The value of an attribute, or nothing where it may not stand."""
+    if name == "src":
+        return value if may_show(value) else None
+    if name == "href":
+        return value if may_lead(value) else None
+    return value
+
+
+def may_show(address: str) -> bool:
+    """Whether an image may stand in a message: one of the library, of the message itself, of the
+    web, or one whose address is a placeholder."""
+    if FILE.fullmatch(address) or address.startswith("{{"):
+        return True
+    return scheme_of(address) in PICTURES
+
+
+def _prepared(text: str, pictures: Mapping[str, str]) -> tuple[str, tuple[str, ...]]:
     """The markup with its styles inline and without what is hidden, and what that took out."""
-    root = parsed(with_styles(text))
+    root, cut = tree_of(text)
     if root is None:
         return "", ()
+    for node in root.iter("img"):
+        if file := pictures.get(node.get("src", "")):
+            node.set("src", f"file:{file}")
     counts = _count(root)
     doomed = [node for node in root.iter() if _must_go(node)]
     for node in doomed:
         drop(node)
-    told = tuple(f"{n} {what}{'' if n == 1 else 's'}" for what, n in counts.items())
-    return _inside(root.find("body")), told
+    told = [f"{n} {what if n == 1 else _MANY.get(what, f'{what}s')}" for what, n in counts.items()]
+    if cut:
+        told.append("nesting that was too deep")
+    return _inside(root.find("body")), tuple(told)
 
 
-def parsed(text: str) -> "etree._Element | None":
-    """The tree of some HTML without its comments, or nothing where there is none."""
+def tree_of(text: str) -> "tuple[etree._Element | None, bool]":
+    """The tree of some HTML, its styles inline, without comments; nothing where there is none. Then
+    whether its nesting was too deep and was cut. Safe on HTML of any origin."""
+    even = levelled(UNSAYABLE.sub("", text))  # XML 1.0 §2.2: what XML cannot say no parser takes
+    return _parsed(_with_styles(even.text)), even.cut
+
+
+def title_of(text: str) -> str:
+    """The title of a page, or nothing."""
+    root, _ = tree_of(text[:200_000])
+    found = root.find(".//title") if root is not None else None
+    return " ".join("".join(found.itertext()).split()) if found is not None else ""
+
+
+def _parsed(text: str) -> "etree._Element | None":
     from lxml import etree
 
-    # What XML cannot say (XML 1.0 §2.2) the parser cannot take.
-    clean = UNSAYABLE.sub("", text)
     try:
         return etree.fromstring(
-            clean, etree.HTMLParser(huge_tree=True, remove_comments=True, remove_pis=True)
+            text, etree.HTMLParser(huge_tree=True, remove_comments=True, remove_pis=True)
         )
     except (etree.XMLSyntaxError, ValueError):
         return None
@@ -118,8 +157,8 @@ def _inside(body: "etree._Element | None") -> str:
     return f'<div style="{escape(style)}">{inside}</div>' if style else inside
 
 
-def with_styles(text: str) -> str:
-    """HTML whose style sheets became styles of the elements they are for; others are dropped."""
+def _with_styles(text: str) -> str:
+    """Even HTML whose style sheets became styles of the elements they are for; others go."""
     if "<style" not in text.casefold():
         return text
     import css_inline
@@ -139,6 +178,15 @@ _KINDS = {
     "link": "style sheet from elsewhere", "video": "video", "audio": "sound",
 }  # fmt: skip
 
+_MANY = {
+    "frame of another page": "frames of other pages",
+    "drawing that may hold a script": "drawings that may hold scripts",
+    "style sheet from elsewhere": "style sheets from elsewhere",
+    "link that runs something": "links that run something",
+    "picture from this computer": "pictures from this computer",
+    "hidden text": "hidden texts",
+}
+
 
 def _count(root: "etree._Element") -> Counter[str]:
     found: Counter[str] = Counter()
@@ -147,7 +195,9 @@ def _count(root: "etree._Element") -> Counter[str]:
             found[_KINDS[node.tag]] += 1
         elif node.tag == "img" and _is_tracker(node):
             found["tracking picture"] += 1
-        elif node.tag == "a" and _UNSAFE_LINK.match(node.get("href", "")):
+        elif node.tag == "img" and not may_show(node.get("src", "")):
+            found["picture from this computer"] += 1
+        elif node.tag == "a" and not may_lead(node.get("href", "")):
             found["link that runs something"] += 1
         elif is_hidden(node):
             found["hidden text"] += 1
@@ -157,7 +207,8 @@ def _count(root: "etree._Element") -> Counter[str]:
 def _must_go(node: "etree._Element") -> bool:
     if not isinstance(node.tag, str) or node.tag in ("html", "body"):
         return False
-    return (node.tag == "img" and _is_tracker(node)) or is_hidden(node)
+    unseen = node.tag == "img" and (_is_tracker(node) or not may_show(node.get("src", "")))
+    return unseen or is_hidden(node)
 
 
 def _is_tracker(node: "etree._Element") -> bool:

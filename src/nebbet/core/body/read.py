@@ -2,12 +2,12 @@
 
 import re
 from collections.abc import Mapping
-from html import unescape
 from typing import TYPE_CHECKING, NamedTuple
 
 from msgspec.structs import replace
 
 from nebbet.core import inline
+from nebbet.core.body.levelled import levelled
 from nebbet.core.body.markup import UNSAYABLE
 from nebbet.core.body.model import (
     FILE,
@@ -86,7 +86,7 @@ def read(text: str, pictures: Mapping[str, str] | None = None) -> Body:
     from lxml import etree
 
     cleaned = nh3.clean(
-        UNSAYABLE.sub("", text),
+        levelled(UNSAYABLE.sub("", text)).text,
         tags=_KEPT,
         clean_content_tags=_UNREAD,
         attributes=_ATTRIBUTES,
@@ -100,15 +100,7 @@ def read(text: str, pictures: Mapping[str, str] | None = None) -> Body:
     root = etree.fromstring(f"<div>{cleaned}</div>", etree.HTMLParser(huge_tree=True))
     if root is not None:
         reader.walk(root)
-    return tidy(reader.blocks) or _words_of(text)
-
-
-def _words_of(text: str) -> Body:
-    """The bare words of HTML that is nested deeper than any parser follows: they are not lost."""
-    import nh3
-
-    words = " ".join(unescape(nh3.clean(text, tags=set(), clean_content_tags=_UNREAD)).split())
-    return tidy([Paragraph(tuple(Run(part) for part in inline.parse(words)))] if words else [])
+    return tidy(reader.blocks)
 
 
 class _Reader:

@@ -9,7 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from nebbet.core import body, inline
-from nebbet.core.body import clean_markup
+from nebbet.core.body import clean_markup, title_of, tree_of
 from nebbet.core.checks.prompts import blank_names, prompts_in
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Copies, Texts, slots, start
@@ -18,8 +18,8 @@ from nebbet.core.placeholders import Placeholder, implied
 from nebbet.core.records import fold
 
 KINDS = (".eml", ".html", ".htm", ".md", ".txt")
+PAGES = (".html", ".htm", ".md")  # kinds that may show pictures which lie beside them
 LARGEST = 20 * 2**20
-_IMAGE = re.compile(r"<img\b[^>]*?\bsrc\s*=\s*(?:\"([^\"]*)\"|'([^']*)'|([^\s>]+))", re.IGNORECASE)
 _CHARSET = re.compile(rb"charset\s*=\s*[\"']?\s*([\w.:-]+)", re.IGNORECASE)
 
 
@@ -51,8 +51,7 @@ def read_file(name: str, data: bytes) -> Incoming:
         return _message(stem, data)
     if suffix in (".html", ".htm"):
         text = _text(data, _CHARSET.search(data[:2048]))
-        found = re.search(r"<title[^>]*>(.*?)</title>", text, re.IGNORECASE | re.DOTALL)
-        title = " ".join(unescape(found[1]).split()) if found else stem
+        title = title_of(text)
         return Incoming(title or stem, title or stem, text)
     if suffix == ".md":
         return _note(stem, _text(data))
@@ -99,11 +98,12 @@ def _note(stem: str, text: str) -> Incoming:
     from markdown_it import MarkdownIt
 
     markup = MarkdownIt("commonmark").enable("strikethrough").enable("table").render(text)
-    found = re.match(r"\s*<h1>(.*?)</h1>", markup, re.DOTALL)
-    if not found:
+    markup = markup.lstrip()
+    end = markup.find("</h1>") if markup.startswith("<h1>") else -1
+    if end < 0:
         return Incoming(stem, stem, markup)
-    title = unescape(re.sub("<[^>]+>", "", found[1]))
-    return Incoming(title, title, markup[found.end() :])
+    title = unescape(re.sub("<[^<>]+>", "", markup[4:end]))
+    return Incoming(title, title, markup[end + 5 :])
 
 
 def _plain(stem: str, text: str) -> Incoming:
@@ -121,8 +121,9 @@ def _structured(text: str) -> str:
 
 def picture_addresses(markup: str) -> list[str]:
     """The addresses of the pictures in some markup, once each."""
-    found = ("".join(groups) for groups in _IMAGE.findall(markup))
-    return list(dict.fromkeys(unescape(address) for address in found if address))
+    root, _ = tree_of(markup)
+    found = [] if root is None else [node.get("src", "") for node in root.iter("img")]
+    return list(dict.fromkeys(address for address in found if address))
 
 
 def content_of(
@@ -135,12 +136,7 @@ def content_of(
     """
     removed: tuple[str, ...] = ()
     if finished:
-        markup = draft.markup
-        for address, file in pictures.items():
-            markup = markup.replace(escape(address), f"file:{file}").replace(
-                address, f"file:{file}"
-            )
-        source, removed = (cleaned := clean_markup(markup)).source, cleaned.removed
+        source, removed = (cleaned := clean_markup(draft.markup, pictures)).source, cleaned.removed
     else:
         source = body.write(body.read_foreign(draft.markup, pictures))
     texts = Texts(draft.subject, source, finished=finished)

@@ -1,12 +1,10 @@
 """A message as its recipient sees it: wide, narrow, dark, without pictures, as plain text."""
 
-import os
-import re
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
 from PySide6.QtCore import QUrl, Signal
-from PySide6.QtGui import QFontDatabase
+from PySide6.QtGui import QDesktopServices, QFontDatabase
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -18,9 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.desktop.kit import pieces, theme
-
-if TYPE_CHECKING:
-    from PySide6.QtWebEngineWidgets import QWebEngineView
+from nebbet.desktop.kit.closed_view import ClosedView
 
 Look = Literal["wide", "narrow", "dark", "bare", "plain"]
 LOOKS: dict[Look, str] = {
@@ -32,7 +28,6 @@ LOOKS: dict[Look, str] = {
 }
 _WIDTHS: dict[Look, int] = {"narrow": 360}
 _WIDE = 760
-_IMAGE = re.compile(r"(<img\b[^>]*?\bsrc=)\"[^\"]*\"", re.IGNORECASE)
 # Mail programs that darken a message turn its colours round; pictures stay. Common practice.
 _DARK = (
     "<style>html{filter:invert(1) hue-rotate(180deg);background:#fff}"
@@ -41,14 +36,16 @@ _DARK = (
 
 
 class AsReceived(QWidget):
-    """Shows an HTML document and its plain text. The page runs no script and loads nothing."""
+    """Shows an HTML document and its plain text. The page runs no script and loads nothing; a link
+    that is followed is shown first, and opened by the desktop if the person says so."""
 
     loaded = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self._html, self._plain = "", ""
-        self._view: QWebEngineView | None = None
+        self._view: ClosedView | None = None
+        self._address = ""
         self.look: Look = "wide"
         self._buttons = QButtonGroup(self)
         row: list[QWidget | None] = []
@@ -72,7 +69,28 @@ class AsReceived(QWidget):
         self._stack = QStackedWidget()
         for page in (self._ground, self.text, self._missing):
             self._stack.addWidget(page)
-        pieces.fill(QVBoxLayout(self), pieces.row(*row, None), self._stack)
+        self.link = self._link_strip()
+        pieces.fill(QVBoxLayout(self), pieces.row(*row, None), self.link, self._stack)
+
+    def _link_strip(self) -> QWidget:
+        """Where a link leads that was followed, and what can be done about it."""
+        strip = QWidget()
+        self.link_words = pieces.label("", "note", wrap=True)
+        self.open_link = pieces.button("Open it", self._open_link)
+        close = pieces.button("Leave it", strip.hide)
+        pieces.fill(QHBoxLayout(strip), pieces.grow(self.link_words), self.open_link, close)
+        strip.hide()
+        return strip
+
+    def _ask_link(self, address: str) -> None:
+        self._address = address
+        self.link_words.setText(f"This link leads to {address}")
+        self.link.show()
+        self.open_link.setFocus()
+
+    def _open_link(self) -> None:
+        self.link.hide()
+        QDesktopServices.openUrl(QUrl(self._address))
 
     def _chooser(self, look: Look) -> Callable[[], None]:
         return lambda: self.show_look(look)
@@ -80,6 +98,7 @@ class AsReceived(QWidget):
     def show_message(self, html: str, plain: str) -> None:
         """Show another message, in the look that is chosen."""
         self._html, self._plain = html, plain
+        self.link.hide()
         self.show_look(self.look)
 
     def show_look(self, look: Look) -> None:
@@ -95,14 +114,12 @@ class AsReceived(QWidget):
             self._stack.setCurrentWidget(self._missing)
             return
         view.setFixedWidth(_WIDTHS.get(look, _WIDE))
-        view.setHtml(self.document(), QUrl("about:blank"))
+        view.show_document(self.document(), pictures=look != "bare")
         self._stack.setCurrentWidget(self._ground)
 
     def document(self) -> str:
         """The document as the chosen look shows it."""
         html = self._html
-        if self.look == "bare":
-            html = _IMAGE.sub(r'\1""', html)
         if self.look == "dark":
             html = (
                 html.replace("</head>", _DARK + "</head>", 1)
@@ -111,58 +128,18 @@ class AsReceived(QWidget):
             )
         return html
 
-    def _web_view(self) -> "QWebEngineView | None":
+    def _web_view(self) -> ClosedView | None:
         """The view, made when it is first needed: the engine is large."""
         if self._view is None:
             try:
-                self._view = make_view()
+                self._view = ClosedView()
             except ImportError as error:
                 self._missing.setText(
                     f"This view needs the package PySide6-Addons ({error}). "
                     "The plain text can be seen all the same."
                 )
                 return None
-            self._view.loadFinished.connect(lambda _good: self.loaded.emit())
-            theme.named(self._view, "The message as it is received")
+            self._view.loaded.connect(self.loaded)
+            self._view.opened.connect(self._ask_link)
             pieces.fill(self._layout, None, self._view, None)
         return self._view
-
-
-def make_view() -> "QWebEngineView":
-    """A web view that runs no script and loads nothing from anywhere. Raises ImportError."""
-    if hasattr(os, "geteuid") and os.geteuid() == 0:
-        # Chromium refuses to run as root inside its sandbox; for everybody else that stays on.
-        os.environ.setdefault("QTWEBENGINE_DISABLE_SANDBOX", "1")
-    from PySide6.QtWebEngineCore import (
-        QWebEnginePage,
-        QWebEngineProfile,
-        QWebEngineSettings,
-        QWebEngineUrlRequestInfo,
-        QWebEngineUrlRequestInterceptor,
-    )
-    from PySide6.QtWebEngineWidgets import QWebEngineView
-
-    class Nothing(QWebEngineUrlRequestInterceptor):
-        """Lets through what the document itself holds."""
-
-        def interceptRequest(self, info: QWebEngineUrlRequestInfo) -> None:
-            if info.requestUrl().scheme() not in ("data", "about"):
-                info.block(True)
-
-    view = QWebEngineView()
-    profile = QWebEngineProfile()  # without a name it keeps nothing on disk
-    profile.setUrlRequestInterceptor(Nothing(profile))
-    page = QWebEnginePage(profile, view)
-    view.setPage(page)
-    profile.setParent(view)  # after the page: it has to outlive it
-    asked = page.settings()
-    attribute = QWebEngineSettings.WebAttribute
-    for one in (
-        attribute.JavascriptEnabled,
-        attribute.LocalContentCanAccessFileUrls,
-        attribute.LocalContentCanAccessRemoteUrls,
-        attribute.PluginsEnabled,
-        attribute.HyperlinkAuditingEnabled,
-    ):
-        asked.setAttribute(one, False)
-    return view

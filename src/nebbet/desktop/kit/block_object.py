@@ -7,6 +7,7 @@ from PySide6.QtCore import QObject, QPointF, QRect, QRectF, QSizeF
 from PySide6.QtGui import (
     QAbstractTextDocumentLayout,
     QColor,
+    QImage,
     QPainter,
     QPalette,
     QPen,
@@ -16,8 +17,9 @@ from PySide6.QtGui import (
     QTextFormat,
 )
 
-from nebbet.core.body import Body
+from nebbet.core.body import FILE, Body, levelled
 from nebbet.desktop.kit import docformat, theme
+from nebbet.desktop.kit.closed_document import MOST_TABLES, ClosedDocument
 from nebbet.desktop.kit.docwrite import Writer
 
 _LEFT, _TOP, _ROOM = 12.0, 18.0, 8.0
@@ -36,7 +38,7 @@ class BlockObject(QPyTextObject):
     """Draws a piece of text inside another one, as wide as the paper.
 
     piece(text_format) gives what is to be drawn, prepare(document) what draws the placeholders
-    in it, writer() what writes it.
+    in it, writer() what writes it, picture(file) the pictures of the library.
     """
 
     def __init__(
@@ -44,23 +46,29 @@ class BlockObject(QPyTextObject):
         piece: Callable[[QTextFormat], Piece],
         prepare: Callable[[QTextDocument], None],
         writer: Callable[[], Writer],
+        picture: Callable[[str], QImage | None],
         parent: QObject,
     ) -> None:
         super().__init__(parent)
+        self._library_picture = picture
         self._piece, self._prepare, self._writer = piece, prepare, writer
         self._made: dict[str, tuple[Piece, QTextDocument]] = {}
+
+    def _picture(self, address: str) -> QImage | None:
+        found = FILE.fullmatch(address)
+        return self._library_picture(found[1]) if found else None
 
     def _document(self, text_format: QTextFormat, width: float) -> tuple[Piece, QTextDocument]:
         piece = self._piece(text_format)
         key = str(text_format.property(docformat.PASSAGE) or text_format.property(docformat.SOURCE))
         held = self._made.get(key)
         if held is None or held[0] != piece:
-            document = QTextDocument(self)
+            document = ClosedDocument(self._picture, self)
             document.setUndoRedoEnabled(False)
             document.setDocumentMargin(0)
             self._prepare(document)
             if piece.html:
-                document.setHtml(piece.html)
+                document.setHtml(levelled(piece.html, tables=MOST_TABLES).text)
             else:
                 self._writer().body(QTextCursor(document), piece.body)
             held = self._made[key] = (piece, document)

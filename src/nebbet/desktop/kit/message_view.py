@@ -16,9 +16,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nebbet.core.body import levelled
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.reading import Received
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.closed_document import MOST_TABLES, no_picture
 from nebbet.library.disk import disk_explained
 
 
@@ -38,7 +40,8 @@ class _Reader(QTextBrowser):
     def loadResource(self, _kind: int, name: QUrl | str) -> object:
         address = name.toString() if isinstance(name, QUrl) else name
         data = self.pictures.get(unquote(address.removeprefix("cid:")))
-        return QImage.fromData(data) if data else QImage()
+        image = QImage.fromData(data) if data else QImage()
+        return no_picture() if image.isNull() else image
 
 
 class MessageView(QWidget):
@@ -73,7 +76,7 @@ class MessageView(QWidget):
         self._heads.setText("\n".join(f"{name}: {value}" for name, value in heads if value))
         self.reader.pictures = received.pictures
         if received.html:
-            self.reader.setHtml(received.html)
+            self.reader.setHtml(levelled(received.html, tables=MOST_TABLES).text)
         else:
             self.reader.setPlainText(received.plain)
         pieces.clear(self._attachments)

@@ -77,6 +77,7 @@ class NoticeStrip(QWidget):
 
     def ask(self, title: str, text: str, verb: str) -> bool:
         box = QMessageBox(self.window())
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setWindowTitle(title)
         box.setText(title)
         box.setInformativeText(text)

@@ -20,6 +20,7 @@ from nebbet.core import body as bodies
 from nebbet.core.body import Body, Paragraph, render_plain
 from nebbet.core.inline import Line
 from nebbet.desktop.kit import docformat, docread
+from nebbet.desktop.kit.closed_document import no_picture
 from nebbet.desktop.kit.docwrite import ShowSlot, Writer
 from nebbet.desktop.kit.marks import (
     Mark,
@@ -240,8 +241,8 @@ class PaperEdit(SpelledEdit):
         """A library picture, or nothing yet; no other address is ever loaded."""
         address = name.toString()
         if self._pictures and address.startswith(docformat.PICTURE):
-            return self.picture(address.removeprefix(docformat.PICTURE)) or QImage()
-        return QImage()
+            return self.picture(address.removeprefix(docformat.PICTURE)) or no_picture()
+        return no_picture()
 
     def picture(self, file: str) -> QImage | None:
         """A picture of the library; nothing yet while it is being read."""

@@ -5,7 +5,6 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
-    QLabel,
     QScrollArea,
     QVBoxLayout,
     QWidget,
@@ -25,7 +24,7 @@ class Sheet(QFrame):
         self.setPalette(theme.paper_palette())
         self.body = body
         body.document().setDocumentMargin(28)
-        self._band, self._foot = QLabel(), QLabel()
+        self._band, self._foot = pieces.label(), pieces.label()
         self._frame = Frame()
         body.picture_shown.connect(self._show_band)
         self._row_pieces: dict[str, list[QWidget]] = {}
@@ -81,6 +80,7 @@ class Sheet(QFrame):
 
     def set_frame(self, frame: Frame) -> None:
         """Take the look of a frame."""
+        frame = frame.sound
         self.body.set_frame(frame)
         self.setMaximumWidth(frame.width + 120)
         self._frame = frame

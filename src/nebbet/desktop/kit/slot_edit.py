@@ -16,7 +16,7 @@ from PySide6.QtGui import (
 )
 
 from nebbet.core import inline
-from nebbet.core.body import FILE, Body, Markup, finished
+from nebbet.core.body import Body, Markup, finished
 from nebbet.core.inline import Line, Slot
 from nebbet.core.records import fold
 from nebbet.desktop.kit import docformat, docread
@@ -25,7 +25,7 @@ from nebbet.desktop.kit.docformat import BREAK, Shown, plain_format, slot_format
 from nebbet.desktop.kit.docwrite import Writer
 from nebbet.desktop.kit.marks import Kind, Mark
 from nebbet.desktop.kit.paper_edit import PaperEdit, is_redo
-from nebbet.desktop.kit.pictures import Pictures, image_address
+from nebbet.desktop.kit.pictures import Pictures
 
 
 class Place(NamedTuple):
@@ -102,7 +102,7 @@ class SlotEdit(PaperEdit):
         self._inserting = False
         super().__init__(pictures, single=single)
         self.document().setUndoRedoEnabled(False)
-        drawer = BlockObject(self._piece, lambda _document: None, self.writer, self)
+        drawer = BlockObject(self._piece, lambda _document: None, self.writer, self.picture, self)
         self.document().documentLayout().registerHandler(docformat.MARKUP_OBJECT, drawer)
         self.cursorPositionChanged.connect(self._follow_cursor)
 
@@ -113,9 +113,6 @@ class SlotEdit(PaperEdit):
         texts = {part: f"[{s.text}]" if s.blank else s.text for part, s in shown}
         filled = inline.completed(line, texts.get)
         html = finished(Markup(filled), {})
-        for file in FILE.findall(html):
-            if image := self.picture(file):
-                html = html.replace(f"file:{file}", image_address(image))
         return Piece("Finished HTML: its blanks are completed beside it", html=html)
 
     # Content

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cache
+from html import escape
 from importlib.resources import files
 
 from PySide6.QtCore import QByteArray, QSize, Qt
@@ -195,7 +196,12 @@ def named(widget: QWidget, name: str, hint: str = "") -> None:
     """Give a control the name that screen readers say, and a hint where it helps."""
     widget.setAccessibleName(name)
     if hint:
-        widget.setToolTip(hint)
+        widget.setToolTip(plain_hint(hint))
+
+
+def plain_hint(text: str) -> str:
+    """A hint as its words: Qt would take what looks like markup for such, and load its pictures."""
+    return f"<p>{escape(text)}</p>" if "<" in text else text
 
 
 _STYLE = """

@@ -150,7 +150,7 @@ class ValueRow(QWidget):
             pieces.restyle(self.field, "quiet", not own and not particular.is_blank)
         self._back.setVisible(particular.changed)
         self._note.setText(_note(particular))
-        self.field.setToolTip(text)
+        self.field.setToolTip(theme.plain_hint(text))
         self.field.setAccessibleDescription(self._note.text())
 
     def _show_text(self, text: str) -> None:

@@ -91,14 +91,20 @@ class FilesInAndOut(QObject):
         )
         if path:
             suffix = {_PAGE: ".html", _WHOLE: ".zip"}.get(how, Path(path).suffix or ".eml")
-            self.export(template, language, Path(path).with_suffix(suffix))
+            chosen = Path(path)
+            if not chosen.name.casefold().endswith(suffix):
+                # The box asked about the name without the ending: this one must not be there.
+                chosen = chosen.with_name(f"{chosen.stem}{suffix}")
+            self.export(template, language, chosen, overwrite=chosen == Path(path))
 
-    def export(self, template: Template, language: str, path: Path) -> None:
+    def export(
+        self, template: Template, language: str, path: Path, *, overwrite: bool = False
+    ) -> None:
         """Write a template as a page where the name says so, the whole library as a pack, else the
-        template as a message."""
+        template as a message. overwrite says that a file of that name may go."""
         session = self._session
         if path.suffix.casefold() == ".zip":
-            self._write_pack(path)
+            self._write_pack(path, overwrite=overwrite)
             return
         catalogue = session.catalogue
         content = catalogue.included(template.content)
@@ -106,7 +112,7 @@ class FilesInAndOut(QObject):
 
         def write() -> None:
             from nebbet.core.message import exporting
-            from nebbet.library.disk import disk_explained
+            from nebbet.library.disk import write_file
 
             if path.suffix.casefold() in (".html", ".htm"):
                 data = exporting.as_html(content, frame, session.files, language).encode("utf-8")
@@ -120,8 +126,7 @@ class FilesInAndOut(QObject):
                     now=session.parts.now(),
                     token=session.parts.token,
                 )
-            with disk_explained(f"{path.name} cannot be written", "The template is unchanged"):
-                path.write_bytes(data)
+            write_file(path, data, overwrite=overwrite, kept="The template is unchanged")
 
         session.operations.run(
             write,
@@ -129,13 +134,13 @@ class FilesInAndOut(QObject):
             session.voice.fail,
         )
 
-    def _write_pack(self, path: Path) -> None:
+    def _write_pack(self, path: Path, *, overwrite: bool) -> None:
         session, catalogue = self._session, self._session.catalogue
 
         def write() -> int:
             from nebbet.library.packs import write_pack
 
-            return write_pack(session.library, catalogue, path)
+            return write_pack(session.library, catalogue, path, overwrite=overwrite)
 
         session.operations.run(
             write,

@@ -61,7 +61,7 @@ class PuttingInUse(QWidget):
         )
         self.list.setCurrentRow(min(chosen, len(found) - 1))
         for row, finding in enumerate(found):
-            self.list.item(row).setToolTip(finding.sentence)
+            self.list.item(row).setToolTip(theme.plain_hint(finding.sentence))
         self.list.setFixedHeight(min(len(found), _MOST_ROWS) * theme.ROW + 4)
         self.list.setVisible(bool(found))
         self.mend_button.setVisible(any(f.remedy for f in found))

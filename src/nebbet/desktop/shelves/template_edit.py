@@ -24,7 +24,7 @@ from nebbet.core.checks import prompts_in
 from nebbet.core.inline import Slot
 from nebbet.core.letter import Enclosure
 from nebbet.core.message.importing import picture_addresses
-from nebbet.desktop.kit import docformat, docread, docwrite
+from nebbet.desktop.kit import docformat, docread, docwrite, theme
 from nebbet.desktop.kit.block_object import BlockObject, Piece
 from nebbet.desktop.kit.marks import Mark
 from nebbet.desktop.kit.paper_edit import OWN_FORMAT, PaperEdit
@@ -97,7 +97,9 @@ class TemplateEdit(PaperEdit):
         self._names, self._intake = names, intake
         super().__init__(pictures, single=single)
         self._drawer = SlotObject(names, self)
-        self._piece_drawer = BlockObject(self._piece, self._draw_slots, self.writer, self)
+        self._piece_drawer = BlockObject(
+            self._piece, self._draw_slots, self.writer, self.picture, self
+        )
         self._draw_slots(self.document())
         layout = self.document().documentLayout()
         layout.registerHandler(docformat.PASSAGE_OBJECT, self._piece_drawer)
@@ -345,7 +347,7 @@ class TemplateEdit(PaperEdit):
             found = self._slot_under(QPointF(event.pos()))
             if found:
                 said = f"{inline.source((found[1],))}: {self._names.describe(found[1].name)}"
-                QToolTip.showText(event.globalPos(), said, self)
+                QToolTip.showText(event.globalPos(), theme.plain_hint(said), self)
             else:
                 QToolTip.hideText()
             return True

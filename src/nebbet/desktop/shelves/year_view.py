@@ -316,7 +316,7 @@ class YearView(QWidget):
     def show_rule(self, title: str, rule: Rule, first: date, calendar: WorkingCalendar) -> None:
         """Show what a rule does in the year from a day on."""
         self.title.setText(title)
-        self.title.setToolTip(title)
+        self.title.setToolTip(theme.plain_hint(title))
         said = dates.describe(rule)
         self.sentence.setText(f"A year of promises: {said}.")
         self._from = rule.base.name if rule.base.kind == "name" else ""
