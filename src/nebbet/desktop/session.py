@@ -30,7 +30,7 @@ from nebbet.desktop.kit.speller import Speller
 from nebbet.library.catalogue import Catalogue, LibraryFile, Role, Template, seen_by
 from nebbet.post.entries import Registered, entry_for
 from nebbet.post.home import Home
-from nebbet.post.items import Item, Queued
+from nebbet.post.items import Item, Queued, State
 from nebbet.post.secrets import Secrets
 from nebbet.post.settings import Settings, write_settings
 
@@ -68,6 +68,7 @@ class Session(QObject):
     sent = Signal(str)
     taken_back = Signal(str)
     _carried = Signal(object)
+    _troubled = Signal(object)
 
     def __init__(self, parts: Parts, voice: Voice) -> None:
         super().__init__()
@@ -95,6 +96,7 @@ class Session(QObject):
         self._on_the_way: set[str] = set()  # letters between the pile and the outbox
         self._timer = after_pause(self, AUTOSAVE, self.keep_now)
         self._carried.connect(self._on_carried)
+        self._troubled.connect(voice.fail)
 
     # Beginning and end
 
@@ -120,7 +122,7 @@ class Session(QObject):
         self.entries, self.outbox = found.entries, found.outbox
         self._answers, self.pinned = found.answers, found.pinned
         self._tell_start(found.recovered, found.broken)
-        self._carrier = Carrier(self._office(), self._carried.emit)
+        self._carrier = Carrier(self._office(), self._carried.emit, self._troubled.emit)
         self._carrier.start()
         for changed in (self.catalogue_changed, self.letters_changed, self.register_changed):
             changed.emit()
@@ -328,11 +330,8 @@ class Session(QObject):
         outgoing = compose(
             letter, me, now=moment, token=self.parts.token, frame=frame, files=self.files
         )
-        self.stores.enqueue(
-            Item(letter.id, letter, outgoing, entry_for(letter, me, outgoing, moment)),
-            due,
-        )
-        return self.stores.keep_answers(letter)
+        entry = entry_for(letter, me, outgoing, moment)
+        return self.stores.enqueue(Item(letter.id, letter, outgoing, entry), due)
 
     def _on_enqueued(self, letter: Letter, kept: dict[str, str]) -> None:
         if kept:
@@ -373,18 +372,17 @@ class Session(QObject):
 
         self.operations.run(lambda: self.stores.take_back(item_id), taken, self.voice.fail)
 
-    def move_on(self, item_id: str, **change: object) -> None:
-        """Change where a letter in the outbox stands: try it again now, or take it as gone."""
-        change.setdefault("due", self._seconds())
-        change.setdefault("words", "")
+    def move_on(self, item_id: str, state: State) -> None:
+        """Try a letter in the outbox again now, or take it as gone, if it is still where it was."""
+        due = self._seconds()
 
-        def done(_result: object) -> None:
+        def done(moved: bool) -> None:
+            if not moved:
+                self.voice.say("The letter has moved on meanwhile: this is where it stands now.")
             self._nudge()
             self.refresh_outbox()
 
-        self.operations.run(
-            lambda: self.stores.mark(item_id, change.items()), done, self.voice.fail
-        )
+        self.operations.run(lambda: self.stores.settle(item_id, state, due), done, self.voice.fail)
 
     def refresh_outbox(self) -> None:
         """Read the outbox again."""

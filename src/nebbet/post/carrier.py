@@ -1,4 +1,8 @@
-"""The carrier: one thread that brings letters from the outbox to the mail server."""
+"""The carrier: one thread that brings letters from the outbox to the mail server.
+
+A letter goes in three stages, each with its own handling of what goes wrong: it is made ready, it
+is handed over, and what follows is recorded. Only the server's yes lets a letter count as sent.
+"""
 
 import logging
 import threading
@@ -6,7 +10,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from secrets import token_hex
 
-from msgspec import Struct
+from msgspec import Struct, field
 from msgspec.structs import replace
 from sqlalchemy import Engine
 
@@ -14,54 +18,103 @@ from nebbet.core.errors import NebbetError
 from nebbet.library.store import Library
 from nebbet.post import outbox, register
 from nebbet.post.errors import DeliveryError, no_password
-from nebbet.post.items import Queued
-from nebbet.post.renewing import renewed
+from nebbet.post.items import Queued, State
+from nebbet.post.renewing import needs_renewing, renewed
 from nebbet.post.secrets import Secrets
 from nebbet.post.settings import Account
 
 RETRY_SECONDS = (60, 300, 900, 3600)
 _IDLE = 3600.0
+_UNWRITTEN = 1.0  # seconds until an outcome that could not be written is tried again
 _log = logging.getLogger(__name__)
+_UNFORESEEN = DeliveryError(
+    "refused",
+    "Something in Nebbet itself went wrong before the letter was handed over",
+    "It has not gone; the details are in the log. Look at the letter and send it again",
+)
+
+
+class Outcome(Struct, frozen=True):
+    """Where a letter stands after a stage, still to be written into the outbox."""
+
+    state: State
+    due: float
+    words: str = ""
 
 
 class Office(Struct, frozen=True):
-    """All that delivering needs. now gives seconds since 1970."""
+    """All that delivering needs. now gives seconds since 1970.
+
+    unwritten holds outcomes that are known but could not be written into the personal file: a
+    letter that the server took is sent, whatever the disk says.
+    """
 
     personal: Engine
     library: Library
     account: Account
     secrets: Secrets
     now: Callable[[], float]
+    unwritten: dict[str, Outcome] = field(default_factory=dict)
 
 
 def deliver_due(office: Office) -> list[Queued]:
-    """Deliver what is due and finish what is half done; returns what is left in the outbox."""
+    """Deliver what is due and finish what is half done; returns what is left in the outbox.
+
+    One letter's trouble is that letter's: the others go on. Raises NebbetError when the outbox
+    itself cannot be read.
+    """
+    _write_outcomes(office)
     for entry in outbox.queued(office.personal, ("held", "waiting", "sent")):
-        if entry.due <= office.now():
+        if entry.due <= office.now() and entry.item.id not in office.unwritten:
             _advance(office, entry)
     return outbox.queued(office.personal)
 
 
 def _advance(office: Office, entry: Queued) -> None:
+    """Bring one letter as far as it goes now."""
+    if entry.state != "sent":
+        outcome = _hand_in(office, entry)
+        if outcome is None:
+            return
+        _settle(office, entry, outcome)
+        if outcome.state != "sent":
+            return
+    # What follows may take time or fail; the letter is out and its state says so.
+    done = _record(office, entry)
+    if entry.item.id not in office.unwritten:
+        _settle(office, entry, done)
+
+
+def _hand_in(office: Office, entry: Queued) -> Outcome | None:
+    """Make a letter ready and hand it over; nothing where it was taken back meanwhile."""
     try:
-        if entry.state != "sent":
-            entry = _of_the_day(office, entry)
-            if not outbox.claim(office.personal, entry.item.id):
-                return
-            _send(office, entry)
-        _finish(office, entry)
+        entry = _of_the_day(office, entry)
+        password = _password(office)
+        if not outbox.claim(office.personal, entry.item.id):
+            return None
     except DeliveryError as error:
-        _put_off(office, entry, error)
-    except NebbetError as error:
-        # Only what follows the sending gets here: the letter is out, its record is not.
-        _wait_for_record(office, entry, error.sentence)
+        return _put_off(office, entry, error)
+    except NebbetError as error:  # the personal file cannot be written: nothing has begun
+        _log.warning("a letter waits: %s", error.sentence)
+        return None
+    except Exception:
+        _log.exception("a letter could not be made ready")
+        return _put_off(office, entry, _UNFORESEEN)
+    return _hand_over(office, entry, password)
 
 
 def _of_the_day(office: Office, entry: Queued) -> Queued:
-    """The letter as it is to go today. Raises DeliveryError when it cannot go any more."""
+    """The letter as it is to go today. Raises DeliveryError when it cannot go now or any more."""
+    if not needs_renewing(entry.item):
+        return entry
     moment = datetime.fromtimestamp(office.now(), UTC)
     try:
-        item = renewed(entry.item, office.library, moment, lambda: token_hex(12))
+        catalogue = office.library.catalogue(moment)
+    except NebbetError as error:
+        raise DeliveryError("unreachable", error.what, "Nebbet tries again by itself") from None
+    try:
+        read = office.library.file_bytes
+        item = renewed(entry.item, catalogue, read, moment, lambda: token_hex(12))
     except NebbetError as error:
         raise DeliveryError("refused", error.what, error.advice) from None
     if item is not entry.item:
@@ -76,72 +129,106 @@ def _password(office: Office) -> str:
     return password
 
 
-def _send(office: Office, entry: Queued) -> None:
+def _hand_over(office: Office, entry: Queued, password: str) -> Outcome:
+    """Give the letter to the server: what comes back is its word, or that there was none."""
     from nebbet.post import smtp  # not before it is needed: the window starts without it
 
     outgoing = entry.item.outgoing
-    smtp.deliver(
-        office.account, _password(office), outgoing.sender, outgoing.recipients, outgoing.data
-    )
-    outbox.mark(office.personal, entry.item.id, state="sent", due=office.now(), words="")
+    try:
+        smtp.deliver(office.account, password, outgoing.sender, outgoing.recipients, outgoing.data)
+    except DeliveryError as error:
+        return _put_off(office, entry, error)
+    return Outcome("sent", office.now())
 
 
-def _finish(office: Office, entry: Queued) -> None:
+def _record(office: Office, entry: Queued) -> Outcome:
     """Enter the letter into the register and file its copy; neither happens twice, whatever
     fails between."""
+    waits = _register(office, entry) or _file_copy(office, entry)
+    if waits:
+        return Outcome("sent", office.now() + RETRY_SECONDS[0], waits)
+    return Outcome("gone", office.now())
+
+
+def _register(office: Office, entry: Queued) -> str:
+    """Enter the letter; returns what to say when that has to wait."""
+    try:
+        register.record(office.library, entry.item.entry)
+    except NebbetError as error:
+        return f"Sent. Its entry in the register waits: {error.what}"
+    except Exception:
+        _log.exception("a letter that went could not be entered into the register")
+        return "Sent. Its entry in the register waits; the details are in the log"
+    return ""
+
+
+def _file_copy(office: Office, entry: Queued) -> str:
+    """File the sender's copy; returns what to say when that has to wait."""
     from nebbet.core.message.compose import with_bcc
     from nebbet.post import imap
 
-    item, waits = entry.item, ""
-    try:
-        register.record(office.library, item.entry)
-    except NebbetError as error:
-        waits = f"Sent. Its entry in the register waits: {error.what}"
-    data = with_bcc(item.outgoing.data, item.outgoing.bcc)
+    item = entry.item
     moment = datetime.fromtimestamp(office.now(), UTC)
     try:
         imap.file_sent(
             office.account,
             _password(office),
-            data,
+            with_bcc(item.outgoing.data, item.outgoing.bcc),
             moment,
             unless_there=item.outgoing.message_id if entry.state == "sent" else "",
         )
     except NebbetError as error:
-        waits = waits or f"Sent. Its copy for your mailbox waits: {error.what}"
-    if waits:
-        _wait_for_record(office, entry, waits)
-        return
-    outbox.mark(office.personal, item.id, state="gone", due=office.now(), words="")
+        return f"Sent. Its copy for your mailbox waits: {error.what}"
+    except Exception:
+        _log.exception("the copy of a letter that went could not be filed")
+        return "Sent. Its copy for your mailbox waits; the details are in the log"
+    return ""
 
 
-def _wait_for_record(office: Office, entry: Queued, words: str) -> None:
-    due = office.now() + RETRY_SECONDS[0]
-    outbox.mark(office.personal, entry.item.id, state="sent", due=due, words=words)
-
-
-def _put_off(office: Office, entry: Queued, error: DeliveryError) -> None:
+def _put_off(office: Office, entry: Queued, error: DeliveryError) -> Outcome:
     """Wait and try again, or hand the letter back to the person."""
     pause = RETRY_SECONDS[min(entry.attempts, len(RETRY_SECONDS) - 1)]
-    again = error.kind in ("busy", "unreachable")
-    kinds = {"uncertain": "uncertain", "busy": "waiting", "unreachable": "waiting"}
-    outbox.mark(
-        office.personal,
-        entry.item.id,
-        state=kinds.get(error.kind, "refused"),
-        due=office.now() + pause if again else office.now(),
-        words=f"{error.what}. {error.advice}.",
-    )
+    words = f"{error.what}. {error.advice}."
+    match error.kind:
+        case "busy" | "unreachable":
+            return Outcome("waiting", office.now() + pause, words)
+        case "uncertain":
+            return Outcome("uncertain", office.now(), words)
+    return Outcome("refused", office.now(), words)
+
+
+def _settle(office: Office, entry: Queued, outcome: Outcome) -> None:
+    """Write an outcome down, now or as soon as the personal file can be written again."""
+    office.unwritten[entry.item.id] = outcome
+    _write_outcomes(office)
+
+
+def _write_outcomes(office: Office) -> None:
+    for item_id, outcome in list(office.unwritten.items()):
+        try:
+            outbox.settle(
+                office.personal, item_id, outcome.state, due=outcome.due, words=outcome.words
+            )
+        except NebbetError as error:
+            _log.warning("what became of a letter cannot be written yet: %s", error.sentence)
+            continue
+        del office.unwritten[item_id]
 
 
 class Carrier:
     """Runs deliver_due in a thread of its own, whenever something is due or nudged.
 
-    changed is called from that thread after every pass, with what is left in the outbox.
+    changed is called from that thread after every pass, with what is left in the outbox; troubled
+    when a pass failed, with the reason. Whatever happens in a pass, the thread goes on.
     """
 
-    def __init__(self, office: Office, changed: Callable[[list[Queued]], None]) -> None:
-        self._office, self._changed = office, changed
+    def __init__(
+        self,
+        office: Office,
+        changed: Callable[[list[Queued]], None],
+        troubled: Callable[[NebbetError], None] = lambda _error: None,
+    ) -> None:
+        self._office, self._changed, self._troubled = office, changed, troubled
         self._wake = threading.Event()
         self._stopped = False
         self._thread = threading.Thread(target=self._run, name="nebbet-carrier", daemon=True)
@@ -156,7 +243,7 @@ class Carrier:
 
     def use(self, office: Office) -> None:
         """Go on with another account or password."""
-        self._office = office
+        self._office = replace(office, unwritten=self._office.unwritten)
         self.nudge()
 
     def stop(self, patience: float = 5.0) -> None:
@@ -172,6 +259,7 @@ class Carrier:
             self._wake.wait(pause)
             self._wake.clear()
             if self._stopped:
+                _write_outcomes(self._office)
                 return
             pause = self._pass()
 
@@ -181,7 +269,19 @@ class Carrier:
             left = deliver_due(self._office)
         except NebbetError as error:
             _log.warning("the outbox could not be looked through: %s", error.sentence)
+            self._troubled(error)
+            return float(RETRY_SECONDS[0])
+        except Exception:  # a mistake of ours: told, logged whole, and tried again
+            _log.exception("the outbox could not be looked through")
+            self._troubled(
+                NebbetError(
+                    "The outbox could not be looked through",
+                    kept="What waits there is kept",
+                    advice="Nebbet tries again by itself; the details are in the log",
+                )
+            )
             return float(RETRY_SECONDS[0])
         self._changed(left)
         dues = [entry.due for entry in left if entry.state in ("held", "waiting", "sent")]
-        return max(0.05, min([due - self._office.now() for due in dues], default=_IDLE))
+        pause = max(0.05, min([due - self._office.now() for due in dues], default=_IDLE))
+        return min(pause, _UNWRITTEN) if self._office.unwritten else pause

@@ -48,6 +48,22 @@ def unreachable(host: str, error: Exception) -> DeliveryError:
     )
 
 
+def no_host(host: str) -> DeliveryError:
+    """What to say when the name of a server is none."""
+    return DeliveryError(
+        "account", f"“{host}” is not the name of a server", "Correct it in your profile"
+    )
+
+
+def not_understood(host: str) -> DeliveryError:
+    """What to say when a server's answer makes no sense."""
+    return DeliveryError(
+        "unreachable",
+        f"What {host} answers cannot be understood",
+        "Nebbet tries again by itself; the details are in the log",
+    )
+
+
 def login_refused(account: Account) -> DeliveryError:
     """What to say when a server does not take the password."""
     return DeliveryError(

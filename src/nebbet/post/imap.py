@@ -1,6 +1,6 @@
 """Filing sent messages in one's own mailbox and finding them again (RFC 3501)."""
 
-import ssl
+import logging
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
@@ -9,27 +9,64 @@ from imapclient import IMAPClient
 from imapclient.exceptions import IMAPClientError, LoginError
 
 from nebbet.core.errors import NebbetError
-from nebbet.post.connection import TIMEOUT, login_refused, server_words, tls_context, unreachable
+from nebbet.core.message.charsets import whole
+from nebbet.post.bounded import BoundedIMAPClient
+from nebbet.post.connection import (
+    TIMEOUT,
+    login_refused,
+    no_host,
+    not_understood,
+    server_words,
+    tls_context,
+    unreachable,
+)
 from nebbet.post.settings import Account
+
+_log = logging.getLogger(__name__)
 
 
 @contextmanager
 def mailbox(account: Account, password: str, timeout: float = TIMEOUT) -> Iterator[IMAPClient]:
     """An open, encrypted connection to the mailbox. Raises DeliveryError."""
     try:
-        with IMAPClient(account.imap_host, account.imap_port, ssl=False, timeout=timeout) as client:
-            client.starttls(tls_context(account))
-            try:
-                client.login(account.user, password)
-            except LoginError:
-                raise login_refused(account) from None
+        client = BoundedIMAPClient(account.imap_host, account.imap_port, ssl=False, timeout=timeout)
+    except UnicodeError:
+        raise no_host(account.imap_host) from None
+    except Exception as error:
+        raise _explained(account, error) from error
+    try:
+        with client:
+            _enter(client, account, password)
             yield client
-    except (OSError, ssl.SSLError, EOFError, IMAPClientError) as error:
-        if isinstance(error, IMAPClientError) and not isinstance(error, IMAPClient.AbortError):
-            raise NebbetError(
-                f"The mailbox says: {server_words(str(error))}", advice="Try again later"
-            ) from error
-        raise unreachable(account.imap_host, error) from error
+    except NebbetError:
+        raise
+    except Exception as error:
+        raise _explained(account, error) from error
+
+
+def _explained(account: Account, error: Exception) -> NebbetError:
+    """What went wrong at a server. The libraries let out whatever an odd answer makes them stumble
+    over: it is the server's, and never a traceback."""
+    host = account.imap_host
+    if isinstance(error, IMAPClient.AbortError) or not isinstance(error, IMAPClientError):
+        if isinstance(error, OSError | EOFError | IMAPClientError):
+            return unreachable(host, error)
+        _log.warning("%s answered what cannot be understood: %r", host, error)
+        return not_understood(host)
+    return NebbetError(f"The mailbox says: {server_words(str(error))}", advice="Try again later")
+
+
+def _enter(client: IMAPClient, account: Account, password: str) -> None:
+    """Encrypt the line and log in. A name or password outside ASCII needs AUTHENTICATE PLAIN:
+    LOGIN has no way to say it (RFC 3501 §6.2.3)."""
+    client.starttls(tls_context(account))
+    try:
+        if (account.user + password).isascii():
+            client.login(account.user, password)
+        else:
+            client.plain_login(whole(account.user), whole(password))
+    except LoginError:
+        raise login_refused(account) from None
 
 
 def file_sent(
@@ -49,7 +86,8 @@ def file_sent(
 
 def _search(client: IMAPClient, account: Account, message_id: str) -> list[int]:
     client.select_folder(account.sent_folder, readonly=True)
-    return list(client.search(["HEADER", "Message-ID", message_id]))
+    found = client.search(["HEADER", "Message-ID", message_id])
+    return [number for number in found if isinstance(number, int)]
 
 
 def fetch_sent(account: Account, password: str, message_id: str) -> bytes:
@@ -58,7 +96,9 @@ def fetch_sent(account: Account, password: str, message_id: str) -> bytes:
         if client.folder_exists(account.sent_folder):
             found = _search(client, account, message_id)
             if found:
-                return bytes(client.fetch(found[-1:], [b"RFC822"])[found[-1]][b"RFC822"])
+                answer = client.fetch(found[-1:], [b"RFC822"]).get(found[-1], {})
+                if isinstance(data := answer.get(b"RFC822"), bytes):
+                    return data
     raise NebbetError(
         f"The message is not in the folder {account.sent_folder} of your mailbox",
         advice="It may have been moved or deleted there",

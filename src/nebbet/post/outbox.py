@@ -1,17 +1,35 @@
 """The outbox: letters that are held, wait, are being sent, or came back."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 import msgspec
-from sqlalchemy import Engine, delete, insert, select, update
+from sqlalchemy import Engine, RowMapping, delete, insert, select, update
 
+from nebbet.core.errors import NebbetError
 from nebbet.library.engine import explained
 from nebbet.post.items import RETURNABLE, WAITING, Item, Queued, State
-from nebbet.post.personal import letter_table, outbox_table
+from nebbet.post.personal import letter_table, outbox_table, write_answers
+
+# From where a letter may come into a state. Only what was on the line, or what somebody says went,
+# counts as sent; only what was sent is gone.
+_BEFORE: dict[State, tuple[State, ...]] = {
+    "held": ("held", "waiting", "refused", "uncertain"),
+    "waiting": ("held", "waiting", "sending"),
+    "refused": ("held", "waiting", "sending"),
+    "uncertain": ("sending",),
+    "sent": ("sending", "uncertain", "sent"),
+    "gone": ("sent",),
+}
 
 
-def enqueue(engine: Engine, item: Item, due: float) -> None:
-    """Put a letter into the outbox, held until due; the open letter goes in the same act."""
+def enqueue(
+    engine: Engine, item: Item, due: float, answers: Mapping[str, str] | None = None
+) -> None:
+    """Put a letter into the outbox, held until due; in the same act it leaves the pile, and the
+    answers that its template asks to remember are kept.
+
+    Raises NebbetError for a letter that is in the outbox already, or was: it would go twice.
+    """
     row = {
         "id": item.id,
         "message_id": item.outgoing.message_id,
@@ -22,27 +40,45 @@ def enqueue(engine: Engine, item: Item, due: float) -> None:
         "item": msgspec.json.encode(item),
     }
     kept = "The letter is still open on the page"
+    known = select(outbox_table.c.state).where(outbox_table.c.id == item.id)
     with explained("The letter cannot be put into the outbox", kept), engine.begin() as connection:
-        connection.execute(delete(outbox_table).where(outbox_table.c.id == item.id))
-        connection.execute(insert(outbox_table).values(row))
+        # The first write takes the file for this act alone: nobody can be quicker after the look.
         connection.execute(delete(letter_table).where(letter_table.c.id == item.letter.id))
+        if connection.scalar(known) is not None:
+            raise NebbetError(
+                "This letter was put into the outbox before",
+                kept="It was not put there again",
+                advice="Look at it in the outbox or the register",
+            )
+        connection.execute(insert(outbox_table).values(row))
+        write_answers(connection, item.letter.template, answers or {})
 
 
 def queued(engine: Engine, states: Iterable[State] = WAITING) -> list[Queued]:
-    """What is in the outbox, soonest first."""
+    """What is in the outbox, soonest first; a damaged row is passed over (see `damaged`)."""
+    return [entry for entry in _rows(engine, states) if entry is not None]
+
+
+def damaged(engine: Engine) -> int:
+    """How many rows of the outbox cannot be read; they stay in the file."""
+    return sum(entry is None for entry in _rows(engine, WAITING))
+
+
+def _rows(engine: Engine, states: Iterable[State]) -> list[Queued | None]:
     table = outbox_table
     statement = select(table).where(table.c.state.in_(list(states))).order_by(table.c.due)
     with explained("The outbox cannot be read"), engine.connect() as connection:
-        return [
-            Queued(
-                item=msgspec.json.decode(row["item"], type=Item),
-                state=row["state"],
-                due=row["due"],
-                attempts=row["attempts"],
-                words=row["words"],
-            )
-            for row in connection.execute(statement).mappings()
-        ]
+        return [_entry(row) for row in connection.execute(statement).mappings()]
+
+
+def _entry(row: RowMapping) -> Queued | None:
+    try:
+        item = msgspec.json.decode(row["item"], type=Item)
+        # The file is the person's own, but a disk may have turned its bits.
+        where = {name: row[name] for name in ("state", "due", "attempts", "words")}
+        return msgspec.convert({"item": item, **where}, Queued)
+    except (msgspec.MsgspecError, ValueError, RecursionError):
+        return None
 
 
 def take_back(engine: Engine, item_id: str) -> bool:
@@ -68,11 +104,20 @@ def claim(engine: Engine, item_id: str) -> bool:
 
 
 def mark(engine: Engine, item_id: str, **change: object) -> None:
-    """Write down where a letter stands now (state, due, words)."""
+    """Write down when a letter is due, or what is to be said of it."""
     with explained("The outbox cannot be written"), engine.begin() as connection:
         connection.execute(
             update(outbox_table).where(outbox_table.c.id == item_id).values(**change)
         )
+
+
+def settle(engine: Engine, item_id: str, state: State, *, due: float, words: str = "") -> bool:
+    """Bring a letter into another state, if it may come there from where it is; says whether."""
+    table = outbox_table
+    may = (table.c.id == item_id) & table.c.state.in_(_BEFORE[state])
+    change = {"state": state, "due": due, "words": words}
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        return connection.execute(update(table).where(may).values(change)).rowcount > 0
 
 
 def rewrite(engine: Engine, item: Item) -> None:
@@ -114,4 +159,6 @@ def sent_item(engine: Engine, message_id: str) -> Item | None:
     )
     with explained("The outbox cannot be read"), engine.connect() as connection:
         data = connection.scalar(statement)
-    return msgspec.json.decode(data, type=Item) if data else None
+        if not data:
+            return None
+        return msgspec.json.decode(data, type=Item)

@@ -1,16 +1,18 @@
 """The person's own file: open letters and the outbox."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from sqlalchemy import (
     Column,
+    Connection,
     Engine,
     Float,
     Index,
     Integer,
     LargeBinary,
     MetaData,
+    Select,
     String,
     Table,
     Text,
@@ -107,8 +109,13 @@ def keep_letter(engine: Engine, letter: Letter, now: float) -> None:
         changed = connection.execute(
             update(letter_table).where(letter_table.c.id == letter.id).values(row)
         )
-        if not changed.rowcount:
+        if not changed.rowcount and connection.scalar(_in_outbox(letter.id)) is None:
             connection.execute(insert(letter_table).values(id=letter.id, **row))
+
+
+def _in_outbox(letter_id: str) -> Select[tuple[str]]:
+    """A letter in the outbox is never on the pile as well: it would be sent twice."""
+    return select(outbox_table.c.id).where(outbox_table.c.id == letter_id)
 
 
 def drop_letter(engine: Engine, letter_id: str) -> None:
@@ -140,17 +147,18 @@ def keep_draft(engine: Engine, template: str, data: bytes | None) -> None:
             connection.execute(insert(draft_table).values(template=template, data=data))
 
 
-def keep_answers(engine: Engine, letter: Letter) -> dict[str, str]:
-    """Keep the answers of a letter that its template asks to remember; gives them back."""
+def answers_to_keep(letter: Letter) -> dict[str, str]:
+    """The answers of a letter that its template asks to remember, by folded name."""
     wanted = {fold(p.name) for p in letter.placeholders if p.remember and p.source == "blank"}
-    kept = {name: text for name, text in letter.answers.items() if name in wanted and text}
-    with explained("The answers cannot be kept for next time"), engine.begin() as connection:
-        for name, text in kept.items():
-            mine = (answer_table.c.template == letter.template, answer_table.c.name == name)
-            connection.execute(delete(answer_table).where(*mine))
-            row = {"template": letter.template, "name": name, "text": text}
-            connection.execute(insert(answer_table).values(row))
-    return kept
+    return {name: text for name, text in letter.answers.items() if name in wanted and text}
+
+
+def write_answers(connection: Connection, template: str, kept: Mapping[str, str]) -> None:
+    """Keep answers for the next letter with a template, inside a transaction."""
+    for name, answer in kept.items():
+        mine = (answer_table.c.template == template, answer_table.c.name == name)
+        connection.execute(delete(answer_table).where(*mine))
+        connection.execute(insert(answer_table).values(template=template, name=name, text=answer))
 
 
 def answers(engine: Engine) -> dict[str, dict[str, str]]:

@@ -6,26 +6,35 @@ from itertools import chain
 
 from msgspec.structs import replace
 
+from nebbet.core import checks
 from nebbet.core import letter as letters
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.encoded import EncodedFiles
-from nebbet.library.store import Library
+from nebbet.library.catalogue import Catalogue
 from nebbet.post.entries import entry_for
 from nebbet.post.items import Item
 
 
-def renewed(item: Item, library: Library, now: datetime, token: Callable[[], str]) -> Item:
-    """The item as it is to go now: the same message, worked out again if it counts from the
-    sending day and that is another day than when it was finished.
+def needs_renewing(item: Item) -> bool:
+    """Whether a letter says something that depends on the day it goes."""
+    return letters.counts_from_sending(item.letter)
+
+
+def renewed(
+    item: Item,
+    catalogue: Catalogue,
+    read_file: Callable[[str], bytes],
+    now: datetime,
+    token: Callable[[], str],
+) -> Item:
+    """The item as it is to go now: the same message, worked out again if that is another day than
+    when it was finished.
 
     The Message-ID stays, so that a letter can never be taken for two. Raises NebbetError when the
-    letter cannot be finished any more.
+    letter cannot go any more: what it says today is checked as it was when somebody sent it.
     """
-    if not letters.counts_from_sending(item.letter):
-        return item
     from nebbet.core.message.compose import compose  # only where it is needed: it takes a moment
 
-    catalogue = library.catalogue(now)
     letter, sender = item.letter, catalogue.members.get(item.entry.sender)
     world = catalogue.world(
         now, sender, letter.language, letter.recipient, letter.case, letter.calendar
@@ -36,11 +45,15 @@ def renewed(item: Item, library: Library, now: datetime, token: Callable[[], str
     letter, values = letters.work_out(letter, world)
     blank = next((p for p in values if p.is_blank), None)
     if blank is not None:
-        raise NebbetError(
-            f"The letter waited until another day, and now {blank.placeholder.title} is missing: "
-            f"{blank.note}",
-            advice="Take it back, complete it, and send it again",
-        )
+        raise _too_late(f"now {blank.placeholder.title} is missing: {blank.note}")
+    found = checks.check(
+        letter,
+        values,
+        catalogue.files.__contains__,
+        lambda file: catalogue.expired(file, world.today),
+    )
+    if stop := next((finding for finding in found if finding.severity == "stop"), None):
+        raise _too_late(f"now it cannot go: {stop.sentence}")
     local = item.outgoing.message_id.strip("<>").partition("@")[0]
     tokens = chain([local], iter(token, None))
     outgoing = compose(
@@ -49,8 +62,15 @@ def renewed(item: Item, library: Library, now: datetime, token: Callable[[], str
         now=now,
         token=lambda: str(next(tokens)),
         frame=catalogue.frame(letter.frame),
-        files=EncodedFiles(library.file_bytes),
+        files=EncodedFiles(read_file),
     )
     return replace(
         item, letter=letter, outgoing=outgoing, entry=entry_for(letter, sender, outgoing, now)
+    )
+
+
+def _too_late(why: str) -> NebbetError:
+    return NebbetError(
+        f"The letter waited until another day, and {why}",
+        advice="Take it back, complete it, and send it again",
     )

@@ -1,13 +1,20 @@
 """Handing one message to the mail server (RFC 5321)."""
 
+import base64
+import logging
 import smtplib
 import ssl
 from collections.abc import Sequence
+from contextlib import suppress
 from email.utils import unquote
 
+from nebbet.core.message.charsets import whole
+from nebbet.post.bounded import BoundedSMTP
 from nebbet.post.connection import (
     TIMEOUT,
     login_refused,
+    no_host,
+    not_understood,
     server_words,
     tls_context,
     unreachable,
@@ -18,6 +25,7 @@ from nebbet.post.settings import Account
 # An address literal (RFC 5321 §4.1.3): smtplib would else ask the network for this machine's name,
 # wait for it, and tell it to the world.
 _ME = "[127.0.0.1]"
+_log = logging.getLogger(__name__)
 
 
 def deliver(
@@ -34,33 +42,80 @@ def deliver(
     Recipients are offered one by one first: if the server refuses one, nothing is sent, so that
     the letter can be mended and sent once.
     """
+    handed = False
+    server: smtplib.SMTP | None = None
     try:
-        with smtplib.SMTP(
-            account.smtp_host, account.smtp_port, local_hostname=_ME, timeout=timeout
-        ) as server:
-            _enter(server, account, password)
-            _offer(server, sender, recipients)
-            _hand_over(server, data)
+        server = _connection(account, timeout)
+        _enter(server, account, password)
+        _offer(server, sender, recipients)
+        _begin(server)
+        handed = True
+        _hand_over(server, data)
     except DeliveryError:
         raise
     except smtplib.SMTPResponseException as error:
         raise _answer(error.smtp_code, error.smtp_error, "the letter") from None
+    except (OSError, smtplib.SMTPException, ssl.SSLError) as error:
+        raise _uncertain() if handed else unreachable(account.smtp_host, error) from None
+    except Exception as error:
+        # Whatever a server may say that no library foresaw: before the first byte of the letter
+        # nothing has gone, after it only the server knows.
+        _log.exception("handing over a letter failed")
+        raise _uncertain() if handed else not_understood(account.smtp_host) from error
+    finally:
+        if server is not None:
+            _leave(server)
+
+
+def _leave(server: smtplib.SMTP) -> None:
+    """Say goodbye and go. What the server answers to that is nothing to the letter."""
+    with suppress(OSError, smtplib.SMTPException, ValueError):
+        server.putcmd("QUIT")
+    server.close()
+
+
+def _connection(account: Account, timeout: float) -> smtplib.SMTP:
+    try:
+        return BoundedSMTP(account.smtp_host, account.smtp_port, _ME, timeout)
+    except UnicodeError:
+        raise no_host(account.smtp_host) from None
+
+
+def _enter(server: smtplib.SMTP, account: Account, password: str) -> None:
+    try:
+        server.starttls(context=tls_context(account))
     except smtplib.SMTPNotSupportedError:
         raise DeliveryError(
             "account",
             f"The mail server {account.smtp_host} offers no encrypted line (STARTTLS)",
             "Nothing was sent; ask whoever runs the mail server",
         ) from None
-    except (OSError, smtplib.SMTPException, ssl.SSLError) as error:
-        raise unreachable(account.smtp_host, error) from None
+    server.ehlo_or_helo_if_needed()
+    _log_in(server, account, password)
 
 
-def _enter(server: smtplib.SMTP, account: Account, password: str) -> None:
-    server.starttls(context=tls_context(account))
-    try:
-        server.login(account.user, password)
-    except smtplib.SMTPAuthenticationError:
-        raise login_refused(account) from None
+def _log_in(server: smtplib.SMTP, account: Account, password: str) -> None:
+    """Log in (RFC 4954). The library's own login knows no letters outside ASCII (RFC 4616 §2)."""
+    offered = server.esmtp_features.get("auth", "").upper().split()
+    if "PLAIN" in offered:
+        secret = base64.b64encode(whole(f"\0{account.user}\0{password}").encode()).decode("ascii")
+        code, words = server.docmd("AUTH", f"PLAIN {secret}")
+    elif "LOGIN" in offered:
+        code, words = server.docmd("AUTH", "LOGIN")
+        for said in (account.user, password):
+            if code == 334:
+                code, words = server.docmd(base64.b64encode(whole(said).encode()).decode("ascii"))
+    else:
+        raise DeliveryError(
+            "account",
+            f"The mail server {account.smtp_host} offers no way to log in that Nebbet knows",
+            "Nothing was sent; ask whoever runs the mail server for AUTH PLAIN or LOGIN",
+        )
+    if code in (235, 503):
+        return
+    if code in (535, 534, 538, 530):
+        raise login_refused(account)
+    raise _answer(code, words, "your login")
 
 
 def _offer(server: smtplib.SMTP, sender: str, recipients: Sequence[str]) -> None:
@@ -74,11 +129,14 @@ def _offer(server: smtplib.SMTP, sender: str, recipients: Sequence[str]) -> None
             raise _answer(code, words, recipient)
 
 
-def _hand_over(server: smtplib.SMTP, data: bytes) -> None:
-    """Send the message. Once the last byte is out, only the server knows whether it took it."""
+def _begin(server: smtplib.SMTP) -> None:
     code, words = server.docmd("DATA")
     if code != 354:
         raise _answer(code, words, "the letter")
+
+
+def _hand_over(server: smtplib.SMTP, data: bytes) -> None:
+    """Send the message. Once the last byte is out, only the server knows whether it took it."""
     stuffed = b"\r\n".join(
         b"." + line if line.startswith(b".") else line for line in data.split(b"\r\n")
     )
@@ -86,14 +144,18 @@ def _hand_over(server: smtplib.SMTP, data: bytes) -> None:
     server.send(stuffed + end + b".\r\n")
     try:
         code, words = server.getreply()
-    except (OSError, smtplib.SMTPServerDisconnected):
-        raise DeliveryError(
-            "uncertain",
-            "The line was cut before the mail server said that it took the letter",
-            "It may have gone: send it again only if you are sure that it has not",
-        ) from None
+    except (OSError, smtplib.SMTPException):
+        raise _uncertain() from None
     if code != 250:
         raise _answer(code, words, "the letter")
+
+
+def _uncertain() -> DeliveryError:
+    return DeliveryError(
+        "uncertain",
+        "The line was cut before the mail server said that it took the letter",
+        "It may have gone: send it again only if you are sure that it has not",
+    )
 
 
 def _answer(code: int, words: bytes | str, what: str) -> DeliveryError:

@@ -18,7 +18,7 @@ from nebbet.library.team import TeamLibrary, open_team
 from nebbet.post import outbox, personal, register
 from nebbet.post.entries import Registered
 from nebbet.post.home import Home
-from nebbet.post.items import Item, Queued
+from nebbet.post.items import Item, Queued, State
 from nebbet.post.secrets import Secrets
 from nebbet.post.settings import Settings
 from nebbet.post.waiting import WaitingWrites
@@ -62,7 +62,7 @@ class Stores(Struct, frozen=True):
             answers=personal.answers(self.personal),
             pinned=personal.pins(self.personal),
             recovered=recovered,
-            broken=broken,
+            broken=broken + outbox.damaged(self.personal),
         )
 
     def close(self) -> None:
@@ -86,13 +86,11 @@ class Stores(Struct, frozen=True):
         """Pin templates for oneself, or take their pins away."""
         personal.set_pinned(self.personal, templates, pinned)
 
-    def keep_answers(self, letter: Letter) -> dict[str, str]:
-        """Keep the answers that a letter's template asks to remember."""
-        return personal.keep_answers(self.personal, letter)
-
-    def enqueue(self, item: Item, due: float) -> None:
-        """Put a letter into the outbox."""
-        outbox.enqueue(self.personal, item, due)
+    def enqueue(self, item: Item, due: float) -> dict[str, str]:
+        """Put a letter into the outbox; returns the answers that are kept for the next one."""
+        kept = personal.answers_to_keep(item.letter)
+        outbox.enqueue(self.personal, item, due, kept)
+        return kept
 
     def queued(self) -> list[Queued]:
         """What is in the outbox."""
@@ -102,9 +100,9 @@ class Stores(Struct, frozen=True):
         """Take a letter out of the outbox, unless it is on its way."""
         return outbox.take_back(self.personal, item_id)
 
-    def mark(self, item_id: str, change: Iterable[tuple[str, object]]) -> None:
-        """Change where a letter in the outbox stands."""
-        outbox.mark(self.personal, item_id, **dict(change))
+    def settle(self, item_id: str, state: State, due: float) -> bool:
+        """Bring a letter in the outbox into another state; says whether it may come there."""
+        return outbox.settle(self.personal, item_id, state, due=due)
 
     def local_copy(self, message_id: str) -> Outgoing | None:
         """The message of a letter that went lately."""

@@ -35,7 +35,7 @@ class MailService:
         self._sockets = sockets or (listening(), listening())
         self.faults = Faults()
         self._folder = folder
-        self._passwords = dict(passwords)
+        self.passwords = dict(passwords)
         self._host = certificate_for
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(target=self._run, name="nebbet-stand-in", daemon=True)
@@ -71,17 +71,17 @@ class MailService:
         self._certificate, key = make_certificate(self._folder, self._host, now=datetime.now(UTC))
         context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
         context.load_cert_chain(self._certificate, key)
-        for user in self._passwords:
+        for user in self.passwords:
             self._maildir(user)
         with ThreadPoolExecutor(2, "nebbet-stand-in") as executor:
             handler = smtp_server.Handler(self._store, self.faults)
             factory = smtp_server.server_factory(
-                handler, self._passwords, context, self.faults, self._loop
+                handler, self.passwords, context, self.faults, self._loop
             )
             smtp_socket, imap_socket = self._sockets
             smtp = await self._loop.create_server(factory, sock=smtp_socket)
             imap = await imap_server.serve(
-                self._folder, self._passwords, context, self.faults, executor, imap_socket
+                self._folder, self.passwords, context, self.faults, executor, imap_socket
             )
             self._ready.set()
             await self._stop.wait()
@@ -93,7 +93,7 @@ class MailService:
         return mailbox.Maildir(self._folder / user, create=True)
 
     def _store(self, address: str, content: bytes) -> None:
-        known = {user.casefold(): user for user in self._passwords}
+        known = {user.casefold(): user for user in self.passwords}
         user = known.get(address.casefold(), CATCH_ALL)
         smtp_server.deliver_to(self._maildir(user), content)
 

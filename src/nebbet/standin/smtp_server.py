@@ -19,7 +19,8 @@ class Faults:
     """What goes wrong; may be changed while the service runs.
 
     refuse holds addresses answered with 550, busy is 421 or 451, drop cuts the line before or
-    after the message was taken, slow is a pause in seconds before each answer to DATA.
+    after the message was taken, slow is a pause in seconds before each answer to DATA, no_auth
+    offers no way to log in, rude answers a goodbye with an error.
     """
 
     refuse: set[str] = field(default_factory=set)
@@ -27,6 +28,8 @@ class Faults:
     drop: Literal["", "before", "after"] = ""
     slow: float = 0.0
     refuse_password: bool = False
+    no_auth: bool = False
+    rude: bool = False
 
 
 class Handler:
@@ -94,6 +97,13 @@ class Server(SMTP):
             return
         await super().smtp_DATA(arg)
 
+    async def smtp_QUIT(self, arg: str) -> None:
+        """Be rude to whoever leaves, when told to."""
+        if self.faults.rude:
+            await self.push("500 5.5.1 What?")
+            return
+        await super().smtp_QUIT(arg)
+
 
 def server_factory(
     handler: Handler,
@@ -122,6 +132,7 @@ def server_factory(
             require_starttls=True,
             auth_required=True,
             authenticator=authenticate,
+            auth_exclude_mechanism=["LOGIN", "PLAIN"] if faults.no_auth else None,
             loop=loop,
         )
         server.faults = faults

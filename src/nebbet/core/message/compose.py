@@ -1,13 +1,9 @@
 """Building the message: RFC 5322 headers, MIME parts by RFC 2045 and 2046, 7-bit on the wire."""
 
 import binascii
-import re
 from collections.abc import Callable, Iterable
 from datetime import datetime
-from email.message import MIMEPart
-from email.policy import SMTP
 from email.utils import format_datetime
-from functools import lru_cache
 
 from nebbet.core import addresses, inline
 from nebbet.core import letter as letters
@@ -20,8 +16,6 @@ from nebbet.core.message import headers
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.core.records import Member
-
-_MEDIA_TYPE = re.compile(r"[A-Za-z0-9][\w.+-]*/[A-Za-z0-9][\w.+-]*")
 
 
 def compose(
@@ -41,7 +35,7 @@ def compose(
     _refuse_blanks(letter)
     lines = {part: _addresses(getattr(letter, part)) for part in letters.ADDRESS_LINES}
     to, cc, bcc = (_recipient(letter), *lines["to"]), lines["cc"], lines["bcc"]
-    author = Address(sender.name, _own(sender.email).spec)
+    author = Address(headers.clean(sender.name), _own(sender.email).spec)
     mailbox = lines["mailbox"] or (author,)
     message_id = f"<{token()}@{author.spec.rpartition('@')[2]}>"
     subject = headers.clean(inline.shown(letter.subject))
@@ -157,18 +151,8 @@ def picture_kind(encoded: bytes) -> str:
 
 
 def _attachment(attachment: letters.Attachment, files: EncodedFiles) -> bytes:
-    name = headers.clean(inline.shown(attachment.name)).replace("/", "-") or "attachment"
-    return _attachment_head(name, attachment.media_type) + files.base64(attachment.file)
-
-
-@lru_cache(maxsize=256)
-def _attachment_head(name: str, media_type: str) -> bytes:
-    """Headers of an attachment; the standard library writes RFC 2231 parameters correctly."""
-    part = MIMEPart(policy=SMTP)
-    usable = _MEDIA_TYPE.fullmatch(media_type) and not media_type.startswith("multipart/")
-    part["Content-Type"] = media_type if usable else "application/octet-stream"
-    part.add_header("Content-Disposition", "attachment", filename=name)
-    return part.as_bytes().rstrip(b"\r\n") + b"\r\n" + _ENCODED
+    head = headers.attachment(inline.shown(attachment.name), attachment.media_type)
+    return head + _ENCODED + files.base64(attachment.file)
 
 
 def with_bcc(data: bytes, bcc: str) -> bytes:

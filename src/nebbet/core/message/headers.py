@@ -1,26 +1,57 @@
-"""Writing header fields: RFC 5322 folding, RFC 2047 encoded words."""
+"""Writing header fields: RFC 5322 folding, RFC 2047 encoded words.
+
+This is the one place where text becomes a header: whatever comes here is cleaned here, last.
+"""
 
 import re
 from base64 import b64encode
 from collections.abc import Iterable, Iterator, Sequence
+from email.message import MIMEPart
+from email.policy import SMTP
 from functools import lru_cache
 
 from nebbet.core.addresses import Address
 from nebbet.core.message.encoded import LINE
 
-_UNSAFE = re.compile(r"[\x00-\x1f\x7f\u2028\u2029]+")
+_UNSAFE = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]+")
+# Signs that turn the direction of text: "exe.fdp" would be read as a file of another kind.
+_TURNING = re.compile("[\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]+")
+_LONGEST_NAME = 200  # characters of a file's name
+_LONGEST_VALUE = 2000  # characters of a subject or of somebody's name
 # Bytes in one encoded word: with any header's name before it the line stays within 76.
 _WORD = 39
+_PLAIN_NAME = 60  # characters of a name that need no folding
 
 
 def clean(text: str) -> str:
-    """Text fit for a header: no line breaks and no control characters."""
-    return _UNSAFE.sub(" ", text).strip()
+    """Text fit for a header: no line breaks, no control characters, no half ones.
+
+    >>> clean("Refund\\r\\nBcc: eve@host.example")
+    'Refund Bcc: eve@host.example'
+    """
+    return _UNSAFE.sub(" ", text).strip()[:_LONGEST_VALUE]
+
+
+def file_name(text: str) -> str:
+    """The name of an attachment: one that leads into no folder, without signs that turn its
+    direction, and not too long; its ending stays.
+
+    >>> file_name("../conditions\\u202efdp.exe")
+    '-conditionsfdp.exe'
+    """
+    name = _TURNING.sub("", clean(text)).replace("/", "-").strip(". ")
+    if len(name) <= _LONGEST_NAME:
+        return name
+    stem, dot, ending = name.rpartition(".")
+    if not dot or len(ending) > 10:
+        return name[:_LONGEST_NAME]
+    return f"{stem[: _LONGEST_NAME - len(ending) - 1]}.{ending}"
 
 
 @lru_cache(maxsize=256)
 def text(name: str, value: str) -> bytes:
     """An unstructured header field, or nothing for an empty value."""
+    value = clean(value)
     if not value:
         return b""
     if not value.isascii() or "=?" in value:
@@ -39,10 +70,29 @@ def addresses(name: str, found: Sequence[Address]) -> bytes:
 
 
 def _address(address: Address) -> str:
-    if address.name.isascii() and "=?" not in address.name:
-        header = address.header
+    """One address; a long name is encoded, for only that can be folded anywhere."""
+    name, spec = clean(address.name), clean(address.spec)
+    if name.isascii() and "=?" not in name and len(name) <= _PLAIN_NAME:
+        header = Address(name, spec).header
         return header if len(header) < LINE - 12 else header.replace(" <", "\r\n <")
-    return "\r\n ".join([*_words(address.name), f"<{address.spec}>"])
+    return "\r\n ".join([*_words(name), f"<{spec}>"])
+
+
+@lru_cache(maxsize=256)
+def attachment(name: str, media_type: str) -> bytes:
+    """The header fields of an attachment; the standard library writes RFC 2231 parameters
+    correctly. A kind that says how a message is put together is none for an attachment: RFC 2046
+    §5.2.1 forbids to encode an attached message, and a file is kept as it is."""
+    part = MIMEPart(policy=SMTP)
+    usable = _MEDIA_TYPE.fullmatch(media_type) and not media_type.lower().startswith(_COMPOSED)
+    part["Content-Type"] = media_type if usable else "application/octet-stream"
+    safe = file_name(name) or "attachment"
+    part.add_header("Content-Disposition", "attachment", filename=safe)
+    return part.as_bytes().rstrip(b"\r\n") + b"\r\n"
+
+
+_MEDIA_TYPE = re.compile(r"[A-Za-z0-9][\w.+-]{0,60}/[A-Za-z0-9][\w.+-]{0,100}", re.ASCII)
+_COMPOSED = ("multipart/", "message/")
 
 
 def _words(value: str) -> Iterator[str]:
@@ -60,13 +110,12 @@ def _words(value: str) -> Iterator[str]:
 def _folded(name: str, words: Iterable[str]) -> str:
     """Fold plain text at its spaces (RFC 5322 §2.2.3); a word too long for a line is encoded."""
     lines = [""]
-    room = LINE - len(name) - 2
     for word in words:
-        if len(word) > LINE - 2:
+        room = LINE - 2 if len(lines) > 1 else LINE - len(name) - 2
+        if len(word) > room:
             lines += _words(word)
         elif len(lines[-1]) + len(word) + 1 > room and lines[-1]:
             lines.append(word)
         else:
             lines[-1] = f"{lines[-1]} {word}" if lines[-1] else word
-        room = LINE - 2
     return "\r\n ".join(line for line in lines if line)

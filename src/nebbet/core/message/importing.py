@@ -13,6 +13,7 @@ from nebbet.core.body import clean_markup, title_of, tree_of
 from nebbet.core.checks.prompts import blank_names, prompts_in
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Copies, Texts, slots, start
+from nebbet.core.message.charsets import decoded, whole
 from nebbet.core.message.reading import open_message
 from nebbet.core.placeholders import Placeholder, implied
 from nebbet.core.records import fold
@@ -68,14 +69,10 @@ def _text(data: bytes, charset: re.Match[bytes] | None = None) -> str:
     """The text of a file: by the charset it names, as UTF-8 or UTF-16, else as Windows-1252,
     which takes nearly anything."""
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        return data.decode("utf-16", "replace")
-    named = charset[1].decode("ascii", "ignore") if charset else "utf-8"
-    for encoding in (named, "utf-8-sig"):
-        try:
-            return data.decode("utf-8-sig" if encoding.casefold() == "utf-8" else encoding)
-        except (LookupError, UnicodeDecodeError):
-            continue
-    return data.decode("cp1252", "replace")
+        return whole(data.decode("utf-16", "replace"))
+    if data.startswith(b"\xef\xbb\xbf"):
+        return data.decode("utf-8-sig", "replace")
+    return decoded(data, charset[1].decode("ascii", "ignore") if charset else "utf-8")
 
 
 def _message(stem: str, data: bytes) -> Incoming:

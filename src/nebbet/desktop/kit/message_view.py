@@ -73,7 +73,10 @@ class MessageView(QWidget):
             ("Bcc", received.bcc),
             ("Date", received.date),
         ]
-        self._heads.setText("\n".join(f"{name}: {value}" for name, value in heads if value))
+        lines = [f"{name}: {value[:1000]}" for name, value in heads if value]
+        if received.cut:
+            lines.append("Only the beginning of the text is shown: it is longer than a letter is.")
+        self._heads.setText("\n".join(lines))
         self.reader.pictures = received.pictures
         if received.html:
             self.reader.setHtml(levelled(received.html, tables=MOST_TABLES).text)

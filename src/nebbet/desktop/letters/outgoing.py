@@ -61,7 +61,7 @@ class OutgoingView(QWidget):
         self._session.take_back(self.id)
 
     def _again(self) -> None:
-        self._session.move_on(self.id, state="held")
+        self._session.move_on(self.id, "held")
 
     def _went(self) -> None:
-        self._session.move_on(self.id, state="sent")
+        self._session.move_on(self.id, "sent")

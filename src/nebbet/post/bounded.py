@@ -1,0 +1,141 @@
+"""Answers of servers within limits: of size, and of time for the whole answer.
+
+The time limit of a socket is one for each byte: a server that says one a second is never cut off by
+it, and one that never stops fills the memory.
+"""
+
+import imaplib
+import smtplib
+import socket
+import time
+from typing import Any
+
+from imapclient import IMAPClient
+from imapclient.imap4 import IMAP4WithTimeout
+
+SECONDS = 60.0  # for an answer
+SLOWEST = 20_000  # bytes a second: what is announced as long may take as long as this asks for
+LONGEST_LINE = 100_000  # bytes; IMAP servers send long lines, SMTP servers never do (RFC 5321)
+LARGEST_REPLY = 64 * 1024  # bytes of one SMTP reply
+LARGEST_ANSWER = 64 * 2**20  # bytes of everything that answers one IMAP command
+_AT_ONCE = 65_536
+
+
+class Babble(OSError):
+    """A server says more, or says it more slowly, than an answer can be."""
+
+    def __init__(self, why: str) -> None:
+        super().__init__(why)
+        self.strerror = why
+
+
+class BoundedReader:
+    """Reads lines and blocks from a socket; begin starts the limits of another answer."""
+
+    def __init__(self, sock: socket.socket, seconds: float, largest: int) -> None:
+        self.sock = sock
+        self._seconds, self._largest = seconds, largest
+        self._held = bytearray()
+        self.begin()
+
+    def begin(self) -> None:
+        """Another answer begins."""
+        self._end = time.monotonic() + self._seconds
+        self._left = self._largest
+
+    def readline(self, limit: int = -1) -> bytes:
+        """A line with its end, or what there is at the end of the line, or of the limit."""
+        longest = min(limit, LONGEST_LINE) if limit > 0 else LONGEST_LINE
+        searched = 0
+        while (found := self._held.find(b"\n", searched)) < 0:
+            if len(self._held) >= longest:
+                raise Babble("it sends a line without an end")
+            searched = len(self._held)
+            if not self._fill():
+                return self._take(len(self._held))
+        return self._take(found + 1)
+
+    def read(self, size: int) -> bytes:
+        """Exactly so many bytes, fewer only where the line ends."""
+        if size < 0 or size > self._left + len(self._held):
+            raise Babble("it announces more than an answer can be")
+        self._end += size / SLOWEST
+        while len(self._held) < size and self._fill():
+            pass
+        return self._take(min(size, len(self._held)))
+
+    def close(self) -> None:
+        """Let go; the socket belongs to whoever made it."""
+        self._held.clear()
+
+    def _take(self, size: int) -> bytes:
+        taken = bytes(self._held[:size])
+        del self._held[:size]
+        return taken
+
+    def _fill(self) -> bool:
+        """Read some more, within what is left of time and size; says whether something came."""
+        patience = self._end - time.monotonic()
+        if patience <= 0:
+            raise TimeoutError("the answer took too long")
+        if self._left <= 0:
+            raise Babble("it sends without an end")
+        held = self.sock.gettimeout()
+        self.sock.settimeout(min(patience, held) if held is not None else patience)
+        try:
+            data = self.sock.recv(min(_AT_ONCE, self._left))
+        finally:
+            self.sock.settimeout(held)
+        self._left -= len(data)
+        self._held += data
+        return bool(data)
+
+
+class BoundedSMTP(smtplib.SMTP):
+    """The standard library's client, with limits for every reply."""
+
+    def __init__(self, host: str, port: int, local: str, timeout: float) -> None:
+        self._seconds = min(SECONDS, 2 * timeout)
+        super().__init__(host, port, local_hostname=local, timeout=timeout)
+
+    def getreply(self) -> tuple[int, bytes]:
+        """A reply within the limits. Raises OSError where it is beyond them."""
+        if self.file is None and self.sock is not None:
+            self.file = BoundedReader(self.sock, self._seconds, LARGEST_REPLY)
+        if isinstance(self.file, BoundedReader):
+            self.file.begin()
+        try:
+            return super().getreply()
+        except smtplib.SMTPServerDisconnected as error:
+            # The library tells every OSError as a line that was closed.
+            if isinstance(error.__context__, Babble | TimeoutError):
+                raise error.__context__ from None
+            raise
+
+
+class _BoundedIMAP4(IMAP4WithTimeout):
+    """imaplib's client, with limits for all that answers one command."""
+
+    _reader: BoundedReader | None = None
+
+    def _bounded(self) -> BoundedReader:
+        if self._reader is None or self._reader.sock is not self.sock:  # TLS is another socket
+            self._reader = BoundedReader(self.sock, SECONDS, LARGEST_ANSWER)
+        return self._reader
+
+    def read(self, size: int) -> bytes:
+        return self._bounded().read(size)
+
+    def readline(self) -> bytes:
+        return self._bounded().readline()
+
+    def _command(self, name: str, *args: Any) -> Any:
+        self._bounded().begin()
+        return super()._command(name, *args)
+
+
+class BoundedIMAPClient(IMAPClient):
+    """IMAPClient over such a client."""
+
+    def _create_IMAP4(self) -> imaplib.IMAP4:
+        return _BoundedIMAP4(self.host, self.port, getattr(self._timeout, "connect", self._timeout))
