@@ -76,11 +76,11 @@ def test_a_letter_is_held_until_its_time_and_can_be_taken_back(
     outbox.enqueue(office.personal, item, clock() + 10)
     assert only(deliver_due(office)).state == "held"
     assert mailbox(service, CATCH_ALL) == []
-    assert outbox.take_back(office.personal, item.id)
+    assert outbox.take_back(office.personal, item.id, 1.0)
     clock.seconds += 60
     assert deliver_due(office) == []
     assert mailbox(service, CATCH_ALL) == []
-    assert not outbox.take_back(office.personal, item.id)
+    assert not outbox.take_back(office.personal, item.id, 1.0)
 
 
 def test_putting_into_the_outbox_takes_it_off_the_pile(office: Office, item: Item) -> None:
@@ -384,4 +384,4 @@ def test_a_promise_that_cannot_be_made_any_more_brings_the_letter_back(
     assert entry.state == "refused"
     assert "waited until another day, and now Extra is missing" in entry.words
     assert mailbox(service, CATCH_ALL) == []
-    assert outbox.take_back(office.personal, waiting.id)
+    assert outbox.take_back(office.personal, waiting.id, 1.0)

@@ -355,22 +355,19 @@ class Session(QObject):
 
     def take_back(self, item_id: str) -> None:
         """Bring a letter back from the outbox onto the pile."""
-        found = next((e for e in self.outbox if e.item.id == item_id), None)
-        if found is None:
-            self.voice.say("The letter has already gone.")
-            return
-        letter = found.item.letter
+        now = self._seconds()
 
-        def taken(worked: bool) -> None:
-            if worked:
-                self.put_back(letter)
+        def taken(letter: Letter | None) -> None:
+            if letter is None:
+                self.voice.say("The letter has already gone.")
+            else:
+                self.letters[letter.id] = letter
+                self.letters_changed.emit()
                 self.voice.say("The letter is back on your pile.")
                 self.taken_back.emit(letter.id)
-            else:
-                self.voice.say("The letter has already gone.")
             self.refresh_outbox()
 
-        self.operations.run(lambda: self.stores.take_back(item_id), taken, self.voice.fail)
+        self.operations.run(lambda: self.stores.take_back(item_id, now), taken, self.voice.fail)
 
     def move_on(self, item_id: str, state: State) -> None:
         """Try a letter in the outbox again now, or take it as gone, if it is still where it was."""

@@ -6,6 +6,7 @@ import msgspec
 from sqlalchemy import Engine, RowMapping, delete, insert, select, update
 
 from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Letter, to_json
 from nebbet.library.engine import explained
 from nebbet.post.items import RETURNABLE, WAITING, Item, Queued, State
 from nebbet.post.personal import letter_table, outbox_table, write_answers
@@ -81,14 +82,23 @@ def _entry(row: RowMapping) -> Queued | None:
         return None
 
 
-def take_back(engine: Engine, item_id: str) -> bool:
-    """Take a letter out of the outbox unless it is on its way; says whether that worked."""
+def take_back(engine: Engine, item_id: str, now: float) -> Letter | None:
+    """Bring a letter back from the outbox onto the pile, in one act, unless it is on its way or
+    gone; returns the letter. now is in seconds since 1970."""
     table = outbox_table
-    with explained("The letter cannot be taken back"), engine.begin() as connection:
-        gone = connection.execute(
-            delete(table).where(table.c.id == item_id, table.c.state.in_(RETURNABLE))
-        )
-        return gone.rowcount > 0
+    may = (table.c.id == item_id) & table.c.state.in_(RETURNABLE)
+    kept = "It is still in the outbox"
+    with explained("The letter cannot be taken back", kept), engine.begin() as connection:
+        # A write first: from here on nobody else can take it.
+        if not connection.execute(update(table).where(may).values(words="")).rowcount:
+            return None
+        data = connection.scalar(select(table.c.item).where(table.c.id == item_id))
+        letter = msgspec.json.decode(data or b"", type=Item).letter
+        connection.execute(delete(table).where(table.c.id == item_id))
+        connection.execute(delete(letter_table).where(letter_table.c.id == letter.id))
+        row = {"id": letter.id, "changed": now, "data": to_json(letter)}
+        connection.execute(insert(letter_table).values(row))
+        return letter
 
 
 def claim(engine: Engine, item_id: str) -> bool:

@@ -96,9 +96,9 @@ class Stores(Struct, frozen=True):
         """What is in the outbox."""
         return outbox.queued(self.personal)
 
-    def take_back(self, item_id: str) -> bool:
-        """Take a letter out of the outbox, unless it is on its way."""
-        return outbox.take_back(self.personal, item_id)
+    def take_back(self, item_id: str, now: float) -> Letter | None:
+        """Bring a letter back from the outbox onto the pile, unless it is on its way."""
+        return outbox.take_back(self.personal, item_id, now)
 
     def settle(self, item_id: str, state: State, due: float) -> bool:
         """Bring a letter in the outbox into another state; says whether it may come there."""
