@@ -144,11 +144,18 @@ class LibraryFile(Struct, frozen=True):
     valid_until: date | None = None
 
 
+class Unread(Struct, frozen=True):
+    """A row of the library that cannot be read: its table and its key."""
+
+    table: str
+    key: str
+
+
 class Catalogue(Struct, frozen=True):
     """Everything a window shows, read once and replaced whole when something changes.
 
     files are by SHA-256; words are those that the team's spelling takes; editing says which members
-    have a template open in the editor.
+    have a template open in the editor. unread are the rows that were passed over.
     """
 
     shelves: tuple[Shelf, ...] = ()
@@ -165,6 +172,7 @@ class Catalogue(Struct, frozen=True):
     calendar: WorkingCalendar = WorkingCalendar()
     proposals: Mapping[str, Proposal] = field(default_factory=dict)
     editing: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    unread: tuple[Unread, ...] = ()
 
     @property
     def shared_shelves(self) -> tuple[Shelf, ...]:

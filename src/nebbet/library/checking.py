@@ -2,16 +2,20 @@
 
 import hashlib
 from collections.abc import Iterator
+from datetime import datetime
 from typing import Any
 
 import msgspec
-from sqlalchemy import Connection, Table, func, select, text
+from sqlalchemy import Connection, Table, delete, func, select, text, update
 
 from nebbet.core.body import Frame
 from nebbet.core.letter import Content, passages_in
 from nebbet.core.letter.files import files_in
 from nebbet.core.letter.signature import SIGNATURE
+from nebbet.core.records import Member
 from nebbet.library import schema
+from nebbet.library.catalogue import Unread
+from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained
 from nebbet.library.reading import RECORDS, KeptCalendar
 from nebbet.library.store import Library
@@ -36,6 +40,53 @@ def problems(library: Library) -> list[str]:
             *_contents(connection),
             *_in_use(connection),
         ]
+
+
+def mend(library: Library, now: datetime) -> list[str]:
+    """Take out what cannot be read, one sentence for each; where that is the edition in use, the
+    newest one that can be read is put in use again. Raises NebbetError where one may not."""
+    done: list[str] = []
+    for row in library.catalogue(now).unread:
+        with library.writing("The library cannot be mended") as connection:
+            if row.table == "template":
+                done.append(_bring_back(connection, row.key, now))
+            elif row.table in ("member", "shelf"):
+                done.append(_bare(connection, row))
+            else:
+                table = schema.metadata.tables[row.table]
+                key = next(iter(table.primary_key))
+                connection.execute(delete(table).where(key == row.key))
+                done.append(f"Taken out: {row.table.rstrip('_')} {row.key}, which nobody can read")
+    return done
+
+
+def _bare(connection: Connection, row: Unread) -> str:
+    """What others refer to stays, with nothing but its name."""
+    table = schema.metadata.tables[row.table]
+    bare: dict[str, object] = {"name": row.key, "parent": None, "position": 0}
+    if row.table == "member":
+        bare = {"data": msgspec.json.encode(Member(row.key, "", row.key, "")).decode()}
+    connection.execute(update(table).where(table.c.id == row.key).values(bare))
+    return f"Only its name is left of the {row.table} {row.key}, which nobody could read"
+
+
+def _bring_back(connection: Connection, template: str, now: datetime) -> str:
+    """Put the newest edition that can be read in use again."""
+    table, edition = schema.template, schema.edition.c
+    rows = select(edition.number, edition.content).where(edition.template == template)
+    for number, text_ in connection.execute(rows.order_by(edition.number.desc())).all():
+        if _unreadable(text_, Content):
+            continue
+        title = connection.scalar(select(table.c.title).where(table.c.id == template)) or template
+        note = f"Edition {number} again: a later one cannot be read"
+        content = msgspec.json.decode(text_, type=Content)
+        add_edition(
+            connection, template, str(title), content, author="", note=note, made=now, based_on=None
+        )
+        return f"Template {template}: edition {number} is in use again"
+    retired = {"state": "retired", "edition": 0}
+    connection.execute(update(table).where(table.c.id == template).values(retired))
+    return f"Template {template}: no edition of it can be read; it is retired"
 
 
 def _structure(connection: Connection) -> Iterator[str]:

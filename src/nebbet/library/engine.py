@@ -39,6 +39,9 @@ def sqlite_engine(path: Path) -> Engine:
 
 
 def _prepare(connection: DBAPIConnection, _entry: ConnectionPoolEntry) -> None:
+    if isinstance(connection, sqlite3.Connection):
+        # A turned bit in a text is one wrong sign, and no reason to read nothing at all.
+        connection.text_factory = lambda data: data.decode("utf-8", "replace")
     cursor = connection.cursor()
     cursor.execute("PRAGMA foreign_keys = ON")
     try:
@@ -56,7 +59,7 @@ def explained(what: str, kept: str = "Nothing was changed") -> Iterator[None]:
     try:
         with disk_explained(what, kept):
             yield
-    except msgspec.DecodeError as error:
+    except (msgspec.MsgspecError, RecursionError) as error:
         advice = "nebbet library check says which"
         raise NebbetError(f"{what}: a value in it is damaged", kept=kept, advice=advice) from error
     except (DBAPIError, sqlite3.Error) as error:

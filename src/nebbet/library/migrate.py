@@ -9,9 +9,11 @@ from typing import Literal
 from sqlalchemy import Connection, Engine, inspect, text
 
 from nebbet.core.errors import NebbetError
+from nebbet.library import schema
+from nebbet.library.guards import SCHEMA
 
-NEWEST = "0004"
-REVISIONS = ("0001", "0002", "0003", NEWEST)
+NEWEST = "0005"
+REVISIONS = ("0001", "0002", "0003", "0004", NEWEST)
 _MAGIC = b"SQLite format 3\x00"
 
 Found = Literal["nothing", "current", "older"]
@@ -38,7 +40,10 @@ def look_on_server(engine: Engine) -> Found:
 
     Raises NebbetError for a database that holds something else, or a library of a newer Nebbet.
     """
-    tables = inspect(engine).get_table_names()
+    found = inspect(engine)
+    tables = found.get_table_names(schema=SCHEMA) if found.has_schema(SCHEMA) else []
+    where = SCHEMA if tables else "public"
+    tables = tables or found.get_table_names(schema="public")
     if not tables:
         return "nothing"
     name = engine.url.database or ""
@@ -49,7 +54,7 @@ def look_on_server(engine: Engine) -> Found:
             advice="Choose an empty database for the library",
         )
     with engine.connect() as connection:
-        revision = connection.scalar(text("SELECT version_num FROM alembic_version"))
+        revision = connection.scalar(text(f"SELECT version_num FROM {where}.alembic_version"))
     return _judged(str(revision), name)
 
 
@@ -104,8 +109,33 @@ def upgrade(engine: Engine) -> None:
     config = Config()
     config.set_main_option("script_location", "nebbet.library:migrations")
     with engine.connect() as connection, _whole(connection):
+        if connection.dialect.name == "postgresql":
+            _own_schema(connection)
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+def _own_schema(connection: Connection) -> None:
+    """Everything lies in a schema of Nebbet's own; what an older library has elsewhere moves
+    there. In the one that everybody shares, others might put something in its way."""
+    connection.execute(text(f"CREATE SCHEMA IF NOT EXISTS {SCHEMA}"))
+    connection.execute(text(f"REVOKE ALL ON SCHEMA {SCHEMA} FROM PUBLIC"))
+    found = inspect(connection).get_table_names(schema="public")
+    if "alembic_version" not in found or "edition" not in found:
+        return
+    for table in ("alembic_version", *schema.metadata.tables):
+        if table in found:
+            connection.execute(text(f"ALTER TABLE public.{table} SET SCHEMA {SCHEMA}"))
+    functions = connection.execute(
+        text(
+            "SELECT p.oid::regprocedure::text FROM pg_catalog.pg_proc p "
+            "JOIN pg_catalog.pg_namespace n ON n.oid = p.pronamespace "
+            "WHERE n.nspname = 'public' AND p.proname LIKE 'nebbet\\_%'".replace("::", "\\:\\:")
+        )
+    )
+    for (function,) in functions.all():
+        name = function.removeprefix("public.")
+        connection.execute(text(f"ALTER FUNCTION public.{name} SET SCHEMA {SCHEMA}"))
 
 
 @contextmanager

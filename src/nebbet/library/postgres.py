@@ -5,6 +5,7 @@ from typing import Any
 from sqlalchemy import URL, Engine, create_engine, make_url
 
 from nebbet.core.errors import NebbetError
+from nebbet.library.guards import SCHEMA
 
 _REASONS = {
     "42501": ("your role in this library does not allow that", "Ask a lead"),
@@ -12,6 +13,8 @@ _REASONS = {
     "28000": ("the server does not let you in", "Ask whoever keeps the server"),
     "3D000": ("there is no such database", "Check its name"),
     "53100": ("the disk of the server is full", "Tell whoever keeps the server"),
+    "55P03": ("somebody else is changing it", "Try again in a moment"),
+    "23514": ("the server takes no such value", "Look at what you typed"),
     "25006": ("it is read-only here", "Ask for the right to write to it"),
 }
 _GONE = ("the server does not answer", "Try again when it is back")
@@ -22,6 +25,8 @@ CONNECTING: dict[str, Any] = {
     "keepalives_interval": 5,
     "keepalives_count": 2,
 }
+# The library's own schema, and temporary tables last; nobody is waited for without end.
+_OPTIONS = f"-c search_path={SCHEMA},pg_temp -c lock_timeout=10s"
 _CONNECTION = ("08", "57")  # classes of SQLSTATE (PostgreSQL documentation, appendix A)
 
 
@@ -63,7 +68,8 @@ def postgres_engine(url: str) -> Engine:
     """An engine on a server; a connection that has died is noticed before it is used."""
     made = make_url(url).set(drivername="postgresql+psycopg")
     few = {"pool_size": 1, "max_overflow": 4}  # a server has a hundred for a whole team
-    return create_engine(made, pool_pre_ping=True, connect_args=CONNECTING, **few)
+    asked = CONNECTING | {"options": _OPTIONS}
+    return create_engine(made, pool_pre_ping=True, connect_args=asked, **few)
 
 
 def is_away(error: BaseException | None) -> bool:

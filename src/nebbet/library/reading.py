@@ -8,7 +8,8 @@ import msgspec
 from sqlalchemy import Connection, RowMapping, Table, func, select
 
 from nebbet.core.body import BUILT_IN, Frame
-from nebbet.core.dates import WorkingCalendar
+from nebbet.core.dates import WorkingCalendar, is_code, zone_of
+from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import schema
@@ -19,9 +20,11 @@ from nebbet.library.catalogue import (
     Proposal,
     Shelf,
     Template,
+    Unread,
     Usage,
 )
 
+_Any = TypeVar("_Any")
 _Record = TypeVar("_Record", Member, Contact, Case, Frame, Fact, Passage)
 RECORDS: Mapping[type, tuple[Table, str]] = {
     Member: (schema.member, "id"),
@@ -45,27 +48,54 @@ class KeptCalendar(msgspec.Struct, frozen=True):
     zone: str = ""
 
 
+class Reader:
+    """Reads rows that others may have written: what cannot be read is passed over and named."""
+
+    def __init__(self) -> None:
+        self.unread: list[Unread] = []
+
+    def decoded(self, text: object, kind: type[_Any], table: str, key: str) -> _Any | None:
+        """A value of its JSON; None where it is none."""
+        try:
+            return msgspec.json.decode(str(text), type=kind)
+        except (msgspec.MsgspecError, UnicodeError, ValueError, RecursionError):
+            self.unread.append(Unread(table, key))
+            return None
+
+    def made(
+        self, kind: type[_Any], values: Mapping[str, Any], table: str, key: str
+    ) -> _Any | None:
+        """A struct of the columns of a row; None where one of them is none of its kind."""
+        try:
+            return msgspec.convert(dict(values), kind)
+        except (msgspec.MsgspecError, ValueError):
+            self.unread.append(Unread(table, key))
+            return None
+
+
 def read_catalogue(
     connection: Connection, now: datetime, known: Catalogue | None = None
 ) -> Catalogue:
     """Everything but the files' contents. Texts that a known catalogue holds are not read again:
-    an edition never changes."""
-    return Catalogue(
-        shelves=_shelves(connection),
-        templates=_templates(connection, known.templates if known else {}),
-        members=_records(connection, Member),
-        contacts=_records(connection, Contact),
-        cases=_records(connection, Case),
-        facts=_records(connection, Fact),
-        frames=_frames(connection),
-        passages=_records(connection, Passage),
-        files=read_files(connection),
-        words=read_words(connection),
+    an edition never changes. One row that cannot be read hides no other: it is named in unread."""
+    reader = Reader()
+    found = Catalogue(
+        shelves=_shelves(connection, reader),
+        templates=_templates(connection, known.templates if known else {}, reader),
+        members=_records(connection, Member, reader),
+        contacts=_records(connection, Contact, reader),
+        cases=_records(connection, Case, reader),
+        facts=_records(connection, Fact, reader),
+        frames=_frames(connection, reader),
+        passages=_records(connection, Passage, reader),
+        files=read_files(connection, reader),
+        words=read_words(connection, reader),
         usage=_usage(connection, now),
-        calendar=_calendar(connection),
-        proposals=_proposals(connection, now),
+        calendar=_calendar(connection, reader),
+        proposals=_proposals(connection, now, reader),
         editing=_editing(connection, now),
     )
+    return msgspec.structs.replace(found, unread=tuple(reader.unread))
 
 
 def _editing(connection: Connection, now: datetime) -> dict[str, tuple[str, ...]]:
@@ -78,18 +108,23 @@ def _editing(connection: Connection, now: datetime) -> dict[str, tuple[str, ...]
     return found
 
 
-def _proposals(connection: Connection, now: datetime) -> dict[str, Proposal]:
+def _proposals(connection: Connection, now: datetime, reader: Reader) -> dict[str, Proposal]:
     """What waits, and what was decided not long ago; oldest first."""
     table = schema.proposal
     wanted = (table.c.state == "waiting") | (table.c.decided >= now - TOLD_FOR)
     rows = connection.execute(select(table).where(wanted).order_by(table.c.made, table.c.id))
-    return {row["id"]: _proposal(row) for row in rows.mappings()}
+    found = (_proposal(row, reader) for row in rows.mappings())
+    return {proposal.id: proposal for proposal in found if proposal}
 
 
-def _proposal(row: RowMapping) -> Proposal:
+def _proposal(row: RowMapping, reader: Reader) -> Proposal | None:
+    key = str(row["id"])
+    content = reader.decoded(row["content"], Content, "proposal", key)
+    if content is None:
+        return None
     values = {name: row[name] for name in Proposal.__struct_fields__ if name != "content"}
-    content = msgspec.json.decode(row["content"], type=Content)
-    return Proposal(content=content, **values | {"decider": row["decider"] or ""})
+    values |= {"content": content, "decider": row["decider"] or ""}
+    return reader.made(Proposal, values, "proposal", key)
 
 
 def _setting(connection: Connection, name: str) -> str | None:
@@ -97,43 +132,59 @@ def _setting(connection: Connection, name: str) -> str | None:
     return connection.scalar(statement)
 
 
-def read_files(connection: Connection) -> dict[str, LibraryFile]:
+def read_files(connection: Connection, reader: Reader | None = None) -> dict[str, LibraryFile]:
     """The files without their contents, by SHA-256."""
-    table = schema.file.c
-    rows = connection.execute(
-        select(table.sha256, table.name, table.media_type, table.size, table.valid_until)
-    )
-    return {row[0]: LibraryFile(*row[1:]) for row in rows}
+    table, reader = schema.file.c, reader or Reader()
+    columns = (table.sha256, table.name, table.media_type, table.size, table.valid_until)
+    found = {
+        row["sha256"]: reader.made(
+            LibraryFile, {n: row[n] for n in LibraryFile.__struct_fields__}, "file", row["sha256"]
+        )
+        for row in connection.execute(select(*columns)).mappings()
+    }
+    return {key: file for key, file in found.items() if file}
 
 
-def read_words(connection: Connection) -> frozenset[str]:
+def read_words(connection: Connection, reader: Reader | None = None) -> frozenset[str]:
     """The words that the team's spelling takes."""
-    text = _setting(connection, "words")
-    return msgspec.json.decode(text, type=frozenset[str]) if text else frozenset()
+    text, reader = _setting(connection, "words"), reader or Reader()
+    words = reader.decoded(text, frozenset[str], "setting", "words") if text else None
+    return words or frozenset()
 
 
-def _decoded(rows: Iterable[tuple[str, str]], kind: type[_Record]) -> dict[str, _Record]:
-    return {key: msgspec.json.decode(data, type=kind) for key, data in rows}
+def _records(
+    connection: Connection, kind: type[_Record], reader: Reader, table: Table | None = None
+) -> dict[str, _Record]:
+    where, key = (table, "id") if table is not None else RECORDS[kind]
+    rows = connection.execute(select(where.c[key], where.c.data).order_by(where.c[key]))
+    found = {str(at): reader.decoded(data, kind, where.name, str(at)) for at, data in rows}
+    kept: dict[str, _Record] = {}
+    for at, record in found.items():
+        if record is not None and getattr(record, key, at) != at and not isinstance(record, Frame):
+            reader.unread.append(Unread(where.name, at))  # it says that it is another one
+        elif record is not None:
+            kept[at] = record
+    return kept
 
 
-def _records(connection: Connection, kind: type[_Record]) -> dict[str, _Record]:
-    table, key = RECORDS[kind]
-    rows = connection.execute(select(table.c[key], table.c.data).order_by(table.c[key]))
-    return _decoded(((row[0], row[1]) for row in rows), kind)
-
-
-def _frames(connection: Connection) -> dict[str, Frame]:
-    rows = connection.execute(select(schema.frame.c.id, schema.frame.c.data))
+def _frames(connection: Connection, reader: Reader) -> dict[str, Frame]:
     """The team's frames, then those that are built in."""
-    return _decoded(((row[0], row[1]) for row in rows), Frame) | BUILT_IN
+    return _records(connection, Frame, reader, schema.frame) | BUILT_IN
 
 
-def _shelves(connection: Connection) -> tuple[Shelf, ...]:
+def _shelves(connection: Connection, reader: Reader) -> tuple[Shelf, ...]:
     table = schema.shelf
     rows = connection.execute(select(table).order_by(table.c.position, table.c.name)).mappings()
-    return tuple(
-        Shelf(row["id"], row["name"], row["parent"] or "", row["owner"] or "") for row in rows
+    made = (
+        reader.made(
+            Shelf,
+            {n: row[n] or "" for n in ("id", "name", "parent", "owner")},
+            "shelf",
+            str(row["id"]),
+        )
+        for row in rows
     )
+    return tuple(shelf for shelf in made if shelf)
 
 
 def template_query(joined: Any) -> Any:
@@ -148,28 +199,34 @@ def template_query(joined: Any) -> Any:
     ).select_from(schema.template.outerjoin(schema.edition, joined))
 
 
-def _templates(connection: Connection, known: Mapping[str, Template]) -> dict[str, Template]:
+def _templates(
+    connection: Connection, known: Mapping[str, Template], reader: Reader
+) -> dict[str, Template]:
     t, e = schema.template, schema.edition
     beside = connection.execute(select(t.c.id, t.c.edition, *(t.c[n] for n in _BESIDE)))
-    rows = sorted(tuple(row) for row in beside)  # plain tuples: there may be many thousand
+    # Plain tuples: there may be many thousand.
+    rows = sorted((tuple(row) for row in beside), key=lambda row: str(row[0]))
     found = {
-        key: _again(held, values)
+        key: again
         for key, edition, *values in rows
         if (held := known.get(key)) and held.edition == edition
+        if (again := _again(held, values, reader))
     }
     missing = [row[0] for row in rows if row[0] not in found]
     in_use = template_query((e.c.template == t.c.id) & (e.c.number == t.c.edition))
     wholes = [in_use] if len(missing) == len(rows) else _of_some(in_use, missing)
     for statement in wholes:
         for row in connection.execute(statement).mappings():
-            found[row["id"]] = template_of(row)
+            made = template_of(row, reader)
+            if made:
+                found[made.id] = made
     return {row[0]: found[row[0]] for row in rows if row[0] in found}
 
 
 _BESIDE = ("shelf", "title", "state", "pinned", "origin", "origin_edition")
 
 
-def _again(held: Template, values: list[Any]) -> Template:
+def _again(held: Template, values: list[Any], reader: Reader) -> Template | None:
     """A template that is known, with what may be another now beside its edition."""
     shelf, title, state, pinned, origin, number = values
     if (
@@ -181,7 +238,8 @@ def _again(held: Template, values: list[Any]) -> Template:
         and held.origin_edition == number
     ):
         return held
-    return msgspec.structs.replace(held, **dict(zip(_BESIDE, values, strict=True)))
+    now = msgspec.structs.asdict(held) | dict(zip(_BESIDE, values, strict=True))
+    return reader.made(Template, now, "template", held.id)
 
 
 def _of_some(query: Any, keys: list[str], size: int = 500) -> Iterable[Any]:
@@ -190,40 +248,48 @@ def _of_some(query: Any, keys: list[str], size: int = 500) -> Iterable[Any]:
         yield query.where(schema.template.c.id.in_(keys[start : start + size]))
 
 
-def template_of(row: RowMapping) -> Template:
-    """A template of a row of `template_query`."""
-    content = row["content"]
-    return Template(
-        id=row["id"],
-        shelf=row["shelf"],
-        title=row["title"],
-        state=row["state"],
-        pinned=row["pinned"],
-        edition=row["number"] or 0,
-        content=msgspec.json.decode(content, type=Content) if content else Content(),
-        author=row["author"] or "",
-        made=row["made"],
-        note=row["note"] or "",
-        origin=row["origin"],
-        origin_edition=row["origin_edition"],
-    )
+def template_of(row: RowMapping, reader: Reader) -> Template | None:
+    """A template of a row of `template_query`; None where the row cannot be read."""
+    text, key = row["content"], str(row["id"])
+    content = reader.decoded(text, Content, "template", key) if text else Content()
+    if content is None or not content.texts:
+        return None
+    values = {name: row[name] for name in ("id", *_BESIDE, "made")} | {
+        "pinned": bool(row["pinned"]),
+        "edition": row["number"] or 0,
+        "content": content,
+        "author": row["author"] or "",
+        "note": row["note"] or "",
+    }
+    return reader.made(Template, values, "template", key)
 
 
 def _usage(connection: Connection, now: datetime) -> dict[str, Usage]:
     table = schema.register.c
     newest = select(table.template, func.max(table.sent)).group_by(table.template)
-    last = {row[0]: row[1] for row in connection.execute(newest)}
+    last = {row[0]: row[1] for row in connection.execute(newest) if row[1] is not None}
     weeks: dict[str, list[int]] = {}
     since = now - timedelta(weeks=USAGE_WEEKS)
     lately = select(table.template, table.sent).where(table.sent > since)
     for template, sent in connection.execute(lately):
+        if sent is None:
+            continue
         ago = max((now - sent) // timedelta(weeks=1), 0)
         if ago < USAGE_WEEKS:
             weeks.setdefault(template, [0] * USAGE_WEEKS)[-1 - ago] += 1
     return {t: Usage(sent, tuple(weeks.get(t, ()))) for t, sent in last.items()}
 
 
-def _calendar(connection: Connection) -> WorkingCalendar:
+def _calendar(connection: Connection, reader: Reader) -> WorkingCalendar:
     text = _setting(connection, "calendar")
-    kept = msgspec.json.decode(text, type=KeptCalendar) if text else KeptCalendar()
-    return WorkingCalendar(kept.code, kept.closed, kept.weekdays, kept.zone)
+    kept = reader.decoded(text, KeptCalendar, "setting", "calendar") if text else None
+    kept = kept or KeptCalendar()
+    try:
+        if kept.zone:
+            zone_of(kept.zone)
+        if is_code(kept.code) and kept.weekdays and kept.weekdays <= set(range(7)):
+            return WorkingCalendar(kept.code, kept.closed, kept.weekdays, kept.zone)
+    except NebbetError:
+        pass
+    reader.unread.append(Unread("setting", "calendar"))
+    return WorkingCalendar()

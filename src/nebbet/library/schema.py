@@ -1,6 +1,7 @@
 """The tables of the library. Structured values are JSON by the types of the core."""
 
-from datetime import UTC, datetime
+from collections.abc import Callable
+from datetime import UTC, date, datetime
 from typing import Any
 
 from sqlalchemy import (
@@ -20,6 +21,35 @@ from sqlalchemy import (
     Text,
     TypeDecorator,
 )
+from sqlalchemy.dialects import sqlite
+from sqlalchemy.types import TypeEngine
+
+
+class _FileMoment(sqlite.DATETIME):
+    """A moment in a file; what is none reads as nothing: the driver would let it keep everything
+    else from being read."""
+
+    def result_processor(self, dialect: Dialect, coltype: object) -> Callable[[Any], Any]:
+        """As the driver reads one, or nothing."""
+        return _forgiving(super().result_processor(dialect, coltype))
+
+
+class _FileDay(sqlite.DATE):
+    """A day in a file, read as forgivingly."""
+
+    def result_processor(self, dialect: Dialect, coltype: object) -> Callable[[Any], Any]:
+        """As the driver reads one, or nothing."""
+        return _forgiving(super().result_processor(dialect, coltype))
+
+
+def _forgiving(read: Callable[[Any], Any] | None) -> Callable[[Any], Any]:
+    def reading(value: Any) -> Any:
+        try:
+            return read(value) if read else value
+        except (ValueError, TypeError):
+            return None
+
+    return reading
 
 
 class Moment(TypeDecorator[datetime]):
@@ -27,6 +57,10 @@ class Moment(TypeDecorator[datetime]):
 
     impl = DateTime(timezone=True)
     cache_ok = True
+
+    def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
+        """Read forgivingly from a file."""
+        return _FileMoment() if dialect.name == "sqlite" else DateTime(timezone=True)  # type: ignore[no-untyped-call]
 
     def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:  # noqa: ARG002
         """Turn any aware moment into UTC."""
@@ -37,6 +71,17 @@ class Moment(TypeDecorator[datetime]):
         if not isinstance(value, datetime):
             return None
         return value.replace(tzinfo=UTC) if value.tzinfo is None else value.astimezone(UTC)
+
+
+class Day(TypeDecorator[date]):
+    """A day, read forgivingly from a file."""
+
+    impl = Date
+    cache_ok = True
+
+    def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
+        """As the database keeps days."""
+        return _FileDay() if dialect.name == "sqlite" else Date()  # type: ignore[no-untyped-call]
 
 
 metadata = MetaData()
@@ -100,7 +145,7 @@ file = Table(
     Column("media_type", String(127), nullable=False),
     Column("size", Integer, nullable=False),
     Column("data", LargeBinary, nullable=False),
-    Column("valid_until", Date),
+    Column("valid_until", Day),
 )
 
 passage = Table(

@@ -3,11 +3,12 @@
 import hashlib
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from pathlib import Path
 
 import msgspec
 from sqlalchemy import ColumnElement, Connection, Engine, delete, insert, select, update
+from sqlalchemy.dialects import postgresql, sqlite
 
 from nebbet.core.body import Frame
 from nebbet.core.dates import calendar_for
@@ -26,6 +27,7 @@ from nebbet.library.proposals import Proposing
 from nebbet.library.reading import (
     RECORDS,
     KeptCalendar,
+    Reader,
     read_catalogue,
     read_files,
     read_words,
@@ -33,6 +35,8 @@ from nebbet.library.reading import (
     template_query,
 )
 from nebbet.library.roles import renew, role_in
+
+_LONG_AGO = datetime(1970, 1, 2, tzinfo=UTC)  # when somebody was seen who has left
 
 
 def open_library(where: Path | str, role: Role | None = None) -> "Library":
@@ -113,7 +117,8 @@ class Library(Proposing, Arranging):
             .order_by(schema.edition.c.number.desc())
         )
         with explained("The library cannot be read"), self.engine.connect() as connection:
-            return [template_of(row) for row in connection.execute(statement).mappings()]
+            made = (template_of(row, Reader()) for row in connection.execute(statement).mappings())
+            return [template for template in made if template]
 
     def files(self) -> dict[str, LibraryFile]:
         """The files without their contents, by SHA-256."""
@@ -125,6 +130,12 @@ class Library(Proposing, Arranging):
         statement = select(schema.file.c.data).where(schema.file.c.sha256 == sha256)
         with explained("The file cannot be read"), self.engine.connect() as connection:
             found = connection.scalar(statement)
+        if found is not None and hashlib.sha256(found).hexdigest() != sha256:
+            raise NebbetError(
+                "A file in the library is not what it was when it came in",
+                kept="It was not used",
+                advice="Tell a lead: nebbet library check says which",
+            )
         if found is None:
             raise NebbetError(
                 "A file is not in the library any more", advice="Attach it again, or leave it out"
@@ -185,7 +196,8 @@ class Library(Proposing, Arranging):
     def be_gone(self, template: str, member: str) -> None:
         """Let others see that a member has left a template."""
         with self.writing("The team cannot be told", leads=False) as connection:
-            connection.execute(delete(schema.presence).where(_at_editor(template, member)))
+            gone = update(schema.presence).where(_at_editor(template, member))
+            connection.execute(gone.values(seen=_LONG_AGO))
 
     def add_word(self, word: str) -> None:
         """Let the team's spelling take a word from now on."""
@@ -289,12 +301,13 @@ def keep_file(connection: Connection, data: bytes, name: str, media_type: str) -
         "size": len(data),
         "data": data,
     }
-    held = select(schema.file.c.sha256).where(schema.file.c.sha256 == sha256)
-    if connection.scalar(held) is None:
-        connection.execute(insert(schema.file).values(row))
+    # One that somebody else has for themselves is not seen, and is there all the same.
+    made = postgresql.insert if connection.dialect.name == "postgresql" else sqlite.insert
+    connection.execute(made(schema.file).values(row).on_conflict_do_nothing())
     return sha256
 
 
 def _put_setting(connection: Connection, name: str, value: str) -> None:
-    connection.execute(delete(schema.setting).where(schema.setting.c.name == name))
-    connection.execute(insert(schema.setting).values(name=name, value=value))
+    held = update(schema.setting).where(schema.setting.c.name == name)
+    if not connection.execute(held.values(value=value)).rowcount:
+        connection.execute(insert(schema.setting).values(name=name, value=value))

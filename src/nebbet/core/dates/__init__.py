@@ -4,6 +4,7 @@ from nebbet.core.dates.calendars import (
     WEEKDAYS,
     WorkingCalendar,
     calendar_for,
+    is_code,
     working_days_between,
     zone_of,
 )
@@ -52,6 +53,7 @@ __all__ = [
     "day_of",
     "describe",
     "explain",
+    "is_code",
     "read",
     "wording",
     "work_out",

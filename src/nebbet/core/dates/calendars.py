@@ -1,5 +1,6 @@
 """Which days count as working days, and why the others do not."""
 
+import re
 from collections.abc import Mapping
 from datetime import date, timedelta
 from functools import lru_cache
@@ -13,7 +14,18 @@ from nebbet.core.errors import NebbetError
 if TYPE_CHECKING:
     from holidays import HolidayBase
 
+_CODE = re.compile(r"[A-Z]{2,3}(?:-[A-Za-z0-9]{1,8})?", re.ASCII)
+MOST_DAYS = 366 * 100  # between two days that are counted; a letter speaks of no more
 WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+
+
+def is_code(code: str) -> bool:
+    """Whether something may be the code of a calendar: ISO 3166, or nothing.
+
+    >>> is_code("GB-SCT"), is_code(""), is_code("utils")
+    (True, True, False)
+    """
+    return not code or _CODE.fullmatch(code) is not None
 
 
 class WorkingCalendar(Struct, frozen=True):
@@ -82,6 +94,11 @@ def working_days_between(first: date, last: date, calendar: WorkingCalendar) -> 
     >>> working_days_between(date(2026, 11, 25), date(2026, 12, 7), calendar_for("GB-SCT"))
     7
     """
+    if abs((last - first).days) > MOST_DAYS:
+        raise NebbetError(
+            f"{first} and {last} lie more than a hundred years apart",
+            advice="Look at the dates: one of them is mistyped",
+        )
     if last < first:
         return -working_days_between(last - timedelta(1), first - timedelta(1), calendar)
     days = range(1, (last - first).days + 1)
@@ -105,11 +122,13 @@ def _holidays(code: str) -> "HolidayBase":
 
     country, _, subdivision = code.partition("-")
     try:
+        if not is_code(code):  # the library would take the name of one of its own modules
+            raise NotImplementedError
         found = holidays.country_holidays(country, subdiv=subdivision or None)
         english = next((lang for lang in found.supported_languages if lang[:2] == "en"), None)
         if english and found.language != english:
             found = holidays.country_holidays(country, subdiv=subdivision or None, language=english)
-    except NotImplementedError:
+    except (NotImplementedError, AttributeError, ImportError, KeyError, ValueError):
         raise NebbetError(
             f"There is no calendar “{code}”",
             advice="Give a country and, where it has them, a subdivision: GB-SCT, DE-BY, FR, NO",
