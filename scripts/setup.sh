@@ -59,7 +59,8 @@ make_venv() {
     [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$wanted" ] && return 0
     echo "Setting up Nebbet in .venv"
     [ -x .venv/bin/python ] || "$python" -m venv .venv || fail "the folder .venv could not be made"
-    .venv/bin/python -m pip install -q --disable-pip-version-check -r requirements.lock &&
+    .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes \
+        -r requirements.lock &&
         .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps \
             --no-build-isolation -e . ||
         fail "the Python packages could not be installed; is there a network?"

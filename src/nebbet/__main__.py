@@ -1,5 +1,6 @@
 """python -m nebbet."""
 
-from nebbet.cli.main import main
+from nebbet.cli.entry import main
 
-main()
+if __name__ == "__main__":
+    main()

@@ -8,14 +8,14 @@ from decimal import Decimal
 
 import click
 
-from nebbet.cli.main import as_json, language, read_moment, read_text
+from nebbet.cli.main import as_json, language, read_input, read_moment, read_text
 from nebbet.core import dates, placeholders, sums, values
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import fold
 from nebbet.core.values import Value
 
 MOST_LINES = 20
-LARGEST_HTML = 20 * 2**20
+LARGEST_TEXT = 20 * 2**20
 
 
 def _moment(_ctx: click.Context, _param: click.Parameter, text: str | None) -> date | datetime:
@@ -179,7 +179,7 @@ def fill(ctx: click.Context, values_file: str | None, as_html: bool, lang: str) 
     printed: nobody is to send it.
     """
     named = _read_values(values_file) if values_file else {}
-    text = sys.stdin.buffer.read().decode("utf-8", "surrogateescape")
+    text = read_input(LARGEST_TEXT).decode("utf-8", "surrogateescape")
     filled = placeholders.fill(text, named, lang, as_html=as_html)
     if not any(problem.mistyped for problem in filled.problems):
         sys.stdout.buffer.write(filled.text.encode("utf-8", "surrogateescape"))
@@ -196,11 +196,7 @@ def clean() -> None:
     """Read HTML from standard input and write what becomes of it when it is pasted."""
     from nebbet.core import body
 
-    data = sys.stdin.buffer.read()
-    if len(data) > LARGEST_HTML:
-        raise NebbetError(
-            f"The text is larger than {LARGEST_HTML // 2**20} MB", kept="Nothing was done"
-        )
+    data = read_input(LARGEST_TEXT)
     click.echo(body.write(body.read_foreign(data.decode("utf-8", "replace"))), nl=False)
 
 

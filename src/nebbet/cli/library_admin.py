@@ -1,21 +1,23 @@
 """The command line for whoever keeps a library: making one, its people, its health."""
 
+from collections.abc import Mapping
 from contextlib import closing
 from datetime import datetime
 from pathlib import Path
 
 import click
+from msgspec.structs import replace
 
 from nebbet.cli import main as commands
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
 from nebbet.library import migrate, roles
 from nebbet.library.catalogue import Role
-from nebbet.library.postgres import is_url
+from nebbet.library.postgres import is_url, sound_url
 from nebbet.library.store import Library, open_library
 from nebbet.post.secrets import KeyringSecrets
 from nebbet.post.settings import read_settings
-from nebbet.post.stores import reached
+from nebbet.post.stores import reached, without_password
 
 _WHERE = click.option(
     "--at", default="", metavar="WHERE", help="a file or postgresql://…; your own library otherwise"
@@ -29,9 +31,10 @@ def library() -> None:
 
 def _place(where: str) -> Path | str:
     if where:
-        return where if is_url(where) else Path(where)
-    home = commands.home()
-    return reached(home, read_settings(home.settings_file), KeyringSecrets())
+        return sound_url(where) if is_url(where) else Path(where)
+    home, secrets = commands.home(), KeyringSecrets()
+    settings = without_password(home, read_settings(home.settings_file), secrets)
+    return reached(home, settings, secrets)
 
 
 def _there(where: str) -> Library:
@@ -73,33 +76,42 @@ def migrate_command(at: str) -> None:
 @library.command()
 @_WHERE
 @click.option("--add", default="", metavar="LOGIN", help="let somebody in, or change who they are")
-@click.option("--lead", is_flag=True, help="as a lead; otherwise as a colleague")
-@click.option("--first", default="", metavar="NAME")
-@click.option("--last", default="", metavar="NAME")
-@click.option("--email", default="", metavar="ADDRESS")
+@click.option("--lead/--colleague", "lead", default=None, help="as what; a new one as a colleague")
+@click.option("--first", default=None, metavar="NAME")
+@click.option("--last", default=None, metavar="NAME")
+@click.option("--email", default=None, metavar="ADDRESS")
 @click.option("--password", is_flag=True, help="ask for the password of the login on the server")
 def members(
-    at: str, add: str, lead: bool, first: str, last: str, email: str, password: bool
+    at: str,
+    add: str,
+    lead: bool | None,
+    first: str | None,
+    last: str | None,
+    email: str | None,
+    password: bool,
 ) -> None:
-    """List who is in a library, or let somebody in."""
+    """List who is in a library, or let somebody in. Of somebody who is in it already, only what is
+    given changes."""
     with closing(_there(at)) as found:
         if add:
-            _add(found, add, "lead" if lead else "colleague", (first, last, email), ask=password)
+            role: Role | None = None if lead is None else "lead" if lead else "colleague"
+            said = {"first_name": first, "last_name": last, "email": email, "role": role}
+            _add(found, add, {name: value for name, value in said.items() if value is not None},
+                 ask=password)  # fmt: skip
         for member in found.catalogue(_now()).members.values():
             click.echo(f"{member.id}  {member.name}  {member.email}  {member.role}")
 
 
-def _add(found: Library, login: str, role: Role, said: tuple[str, str, str], *, ask: bool) -> None:
-    known = found.catalogue(_now()).members.get(login)
-    first, last, email = said
-    if known:
-        first, last = first or known.first_name, last or known.last_name
-        email = email or known.email
-    if not (first or last) or not email:
+def _add(found: Library, login: str, said: Mapping[str, str], *, ask: bool) -> None:
+    """Let somebody in, or change what is said of them; the rest of what is known stays."""
+    known = found.catalogue(_now()).members.get(login) or Member(login, "", "", "")
+    member = replace(known, **said)
+    if not member.name or not member.email:
         raise NebbetError("A member needs a name and an address", advice="Give --first and --email")
-    found.put(Member(login, first, last, email, role=role))
+    found.put(member)
     if found.engine.dialect.name == "postgresql":
         secret = click.prompt("Password", hide_input=True, confirmation_prompt=True) if ask else ""
+        role: Role = "lead" if member.role == "lead" else "colleague"
         roles.enrol(found.engine, login, login, role, secret)
 
 
@@ -127,12 +139,16 @@ def report(at: str) -> None:
 
 @library.command("check")
 @_WHERE
+@click.option("--mend", "mending", is_flag=True, help="take out what nobody can read")
 @click.pass_context
-def check_library(ctx: click.Context, at: str) -> None:
+def check_library(ctx: click.Context, at: str, mending: bool) -> None:
     """Look through a whole library: files, values, references. Exit code 1 for what is wrong."""
-    from nebbet.library.checking import problems
+    from nebbet.library.checking import mend, problems
 
     with closing(_there(at)) as found:
+        if mending:
+            for sentence in mend(found, _now()):
+                click.echo(sentence)
         wrong = problems(found)
     for sentence in wrong:
         click.echo(sentence)

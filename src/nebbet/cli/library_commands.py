@@ -22,7 +22,7 @@ from nebbet.core.message import exporting
 from nebbet.core.message.compose import compose, with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.importing import with_blanks
-from nebbet.core.message.reading import open_message
+from nebbet.core.message.reading import LARGEST, open_message
 from nebbet.core.records import Case, Contact, Member, contact_for, fold
 from nebbet.library.catalogue import (
     Catalogue,
@@ -30,7 +30,7 @@ from nebbet.library.catalogue import (
     begin,
     seen_by,
 )
-from nebbet.library.disk import disk_explained
+from nebbet.library.disk import read_file, write_file
 from nebbet.library.finding import contact_entries, make_finder
 from nebbet.library.intake import take_in
 from nebbet.library.store import Library, open_library
@@ -40,13 +40,14 @@ from nebbet.post.home import make_home
 from nebbet.post.personal import open_personal
 from nebbet.post.secrets import KeyringSecrets
 from nebbet.post.settings import Settings, read_settings
-from nebbet.post.stores import reached
+from nebbet.post.stores import reached, without_password
 
 
 def _open() -> tuple[Library, Settings]:
     home = commands.home()
-    settings = read_settings(home.settings_file)
-    path = reached(home, settings, KeyringSecrets())
+    secrets = KeyringSecrets()
+    settings = without_password(home, read_settings(home.settings_file), secrets)
+    path = reached(home, settings, secrets)
     if isinstance(path, Path) and not path.exists():
         raise NebbetError(
             f"There is no library at {path}",
@@ -67,6 +68,7 @@ def _now() -> datetime:
 @commands.on_day
 @click.option("--lang", default="", metavar="L", help="language of the text")
 @click.option("-o", "--output", default="", metavar="OUT.eml", help="write there")
+@commands.overwrite
 @click.pass_context
 def render(
     ctx: click.Context,
@@ -77,6 +79,7 @@ def render(
     on: date,
     lang: str,
     output: str,
+    overwrite: bool,
 ) -> None:
     """Complete a template and write the whole message (.eml); nothing is sent."""
     library, settings = _open()
@@ -110,7 +113,7 @@ def render(
     outgoing = compose(
         letter, me, now=moment, token=lambda: token_hex(12), frame=frame, files=files
     )
-    _write(with_bcc(outgoing.data, outgoing.bcc), output)
+    _write(with_bcc(outgoing.data, outgoing.bcc), output, overwrite=overwrite)
 
 
 @click.command()
@@ -205,7 +208,10 @@ def _shelf(catalogue: Catalogue, name: str) -> str:
 @click.option("--pack", default="", metavar="FILE.zip", help="the whole library, as a pack")
 @click.option("--lang", default="", metavar="L", help="language of the text")
 @click.option("-o", "--output", default="", metavar="FILE", help="write there")
-def export(template: str, as_html: bool, pack: str, lang: str, output: str) -> None:
+@commands.overwrite
+def export(
+    template: str, as_html: bool, pack: str, lang: str, output: str, overwrite: bool
+) -> None:
     """Write a template as a message (.eml) or as HTML, with its {{placeholders}}; or the whole
     library as a pack."""
     library, settings = _open()
@@ -213,26 +219,30 @@ def export(template: str, as_html: bool, pack: str, lang: str, output: str) -> N
     if pack:
         from nebbet.library.packs import write_pack
 
-        count = write_pack(library, catalogue, Path(pack))
+        count = write_pack(library, catalogue, Path(pack), overwrite=overwrite)
         click.echo(f"{count} templates in {pack}")
         return
     found = _template(catalogue, template)
     content = catalogue.included(found.content)
     frame, files = catalogue.frame(content.frame), EncodedFiles(library.file_bytes)
     if as_html:
-        _write(exporting.as_html(content, frame, files, lang).encode("utf-8"), output)
+        _write(
+            exporting.as_html(content, frame, files, lang).encode("utf-8"),
+            output,
+            overwrite=overwrite,
+        )
         return
     me = catalogue.members.get(settings.member)
     data = exporting.as_message(
         content, me, frame, files, lang, now=_now(), token=lambda: token_hex(12)
     )
-    _write(data, output)
+    _write(data, output, overwrite=overwrite)
 
 
 def _letter_in(path: str) -> Letter:
     """A message in a file, as the letter that the checks can read."""
-    with disk_explained(f"The message {path} cannot be read"):
-        received = open_message(Path(path).read_bytes())
+    data = read_file(Path(path), f"The message {path}", largest=LARGEST)
+    received = open_message(data)
     to, _ = addresses.read(received.to)
     text = received.html or "".join(
         f"<p>{html.escape(line)}</p>" for line in received.plain.splitlines()
@@ -304,13 +314,12 @@ def _case(catalogue: Catalogue, number: str) -> Case:
     raise NebbetError(f"There is no case “{number}”", advice="nebbet find shows what there is")
 
 
-def _write(data: bytes, output: str) -> None:
+def _write(data: bytes, output: str, *, overwrite: bool) -> None:
     if not output or output == "-":
         sys.stdout.buffer.write(data)
         sys.stdout.buffer.flush()
         return
-    with disk_explained(f"{output} cannot be written", "Nothing was sent"):
-        Path(output).write_bytes(data)
+    write_file(Path(output), data, overwrite=overwrite, kept="Nothing was sent")
 
 
 @click.command()

@@ -1,7 +1,6 @@
 """The command nebbet and its verbs."""
 
 import json
-import logging
 import os
 import sys
 from collections.abc import Callable
@@ -36,8 +35,6 @@ def main(ctx: click.Context) -> None:
 
     Without a command, the window opens.
     """
-    if not sys.flags.dev_mode:
-        logging.basicConfig(level=logging.WARNING, format="nebbet: %(message)s")
     if ctx.invoked_subcommand is None:
         from nebbet.cli.window import open_window
 
@@ -51,14 +48,25 @@ def home() -> Home:
 
 def read_text(path: str, what: str) -> str:
     """Read a file of text. Raises NebbetError in place of a traceback."""
-    from nebbet.library.disk import disk_explained
+    from nebbet.library.disk import read_file
 
-    with disk_explained(f"{what} {path} cannot be read"):
-        data = Path(path).read_bytes()
+    data = read_file(Path(path), f"{what} {path}")
     try:
         return data.decode("utf-8")
     except UnicodeDecodeError:
         raise NebbetError(f"{what} {path} is not UTF-8 text", advice="Save it as UTF-8") from None
+
+
+def read_input(largest: int) -> bytes:
+    """What comes on standard input. Raises NebbetError where nothing can, or too much does."""
+    if sys.stdin is None:
+        raise NebbetError(
+            "There is no standard input", advice="Give the text with < FILE or a pipe"
+        )
+    data = sys.stdin.buffer.read(largest + 1)
+    if len(data) > largest:
+        raise NebbetError(f"The text is larger than {largest // 2**20} MB", kept="Nothing was done")
+    return data
 
 
 def read_moment(text: str) -> date | datetime:
@@ -82,6 +90,7 @@ def _day(_ctx: click.Context, _param: click.Parameter, text: str | None) -> date
 
 on_day = click.option("--on", callback=_day, metavar="DATE", help="as if today were that day")
 language = click.option("--lang", default="en_GB", metavar="L", help="language, such as en_GB")
+overwrite = click.option("--overwrite", is_flag=True, help="even if there is such a file")
 as_json = click.option("--json", "as_json", is_flag=True, help="for programs")
 
 

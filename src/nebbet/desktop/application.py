@@ -39,7 +39,10 @@ def make_parts(
 ) -> Parts:
     """What a session is made of. Raises NebbetError when the folder cannot be used."""
     make_home(home)
-    return Parts(home, read_settings(home.settings_file), secrets, now, role=role)
+    from nebbet.post.stores import without_password
+
+    settings = without_password(home, read_settings(home.settings_file), secrets)
+    return Parts(home, settings, secrets, now, role=role)
 
 
 def run(

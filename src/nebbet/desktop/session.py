@@ -27,7 +27,14 @@ from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.pictures import Pictures, image_address
 from nebbet.desktop.kit.speller import Speller
-from nebbet.library.catalogue import Catalogue, LibraryFile, Role, Template, seen_by
+from nebbet.library.catalogue import (
+    Catalogue,
+    LibraryFile,
+    Role,
+    Template,
+    Unread,
+    seen_by,
+)
 from nebbet.post.entries import Registered, entry_for
 from nebbet.post.home import Home
 from nebbet.post.items import Item, Queued, State
@@ -77,6 +84,8 @@ class Session(QObject):
         self.catalogue = Catalogue()
         self.letters: dict[str, Letter] = {}
         self.outbox: list[Queued] = []
+        self.outbox_trouble = ""  # why it cannot be looked through, as a sentence
+        self._unread: tuple[Unread, ...] = ()
         self.entries: list[Registered] = []
         self.drafts: dict[str, bytes] = {}
         self.pinned: frozenset[str] = frozenset()
@@ -96,7 +105,7 @@ class Session(QObject):
         self._on_the_way: set[str] = set()  # letters between the pile and the outbox
         self._timer = after_pause(self, AUTOSAVE, self.keep_now)
         self._carried.connect(self._on_carried)
-        self._troubled.connect(voice.fail)
+        self._troubled.connect(self._on_troubled)
 
     # Beginning and end
 
@@ -121,9 +130,10 @@ class Session(QObject):
         self.catalogue = seen_by(found.catalogue, self.settings.member)
         self.entries, self.outbox = found.entries, found.outbox
         self._answers, self.pinned = found.answers, found.pinned
-        self._tell_start(found.recovered, found.broken)
+        self._tell_start(found)
         self._carrier = Carrier(self._office(), self._carried.emit, self._troubled.emit)
         self._carrier.start()
+        self._tell_unread()
         for changed in (self.catalogue_changed, self.letters_changed, self.register_changed):
             changed.emit()
         self.outbox_changed.emit()
@@ -156,16 +166,24 @@ class Session(QObject):
     def _file_bytes(self, file: str) -> bytes:
         return self.library.file_bytes(file)
 
-    def _tell_start(self, recovered: int, broken: int) -> None:
+    def _tell_start(self, found: "AtStart") -> None:
         waiting = sum(entry.state in ("held", "waiting", "sent") for entry in self.outbox)
         said = []
-        if recovered:
-            said.append(f"{_count(recovered, 'letter')} may or may not have gone: see the outbox.")
+        if found.recovered:
+            said.append(
+                f"{_count(found.recovered, 'letter')} may or may not have gone: see the outbox."
+            )
         if waiting:
             go = "goes" if waiting == 1 else "go"
             said.append(f"{_count(waiting, 'letter')} from last time {go} out now.")
-        if broken:
-            said.append(f"{_count(broken, 'kept letter')} could not be read; the file keeps them.")
+        if found.broken:
+            said.append(
+                f"{_count(found.broken, 'kept letter')} could not be read; the file keeps them."
+            )
+        if found.on_network:
+            said.append(
+                "The library is a file on another machine: a slower journal keeps it safe there."
+            )
         if said:
             self.voice.say(" ".join(said))
 
@@ -392,6 +410,7 @@ class Session(QObject):
         return self.stores.entries()
 
     def _on_carried(self, left: list[Queued]) -> None:
+        self.outbox_trouble = ""
         before = {e.item.id: e.state for e in self.outbox}
         self._on_outbox(left)
         gone = before.keys() - {e.item.id for e in left}
@@ -400,6 +419,13 @@ class Session(QObject):
         for entry in left:
             if entry.state in ("refused", "uncertain") and before.get(entry.item.id) != entry.state:
                 self.voice.fail(NebbetError(entry.words.rstrip(".")))
+
+    def _on_troubled(self, error: NebbetError) -> None:
+        """The outbox could not be looked through: the band says so until it can be again."""
+        if error.sentence != self.outbox_trouble:
+            self.voice.fail(error)
+        self.outbox_trouble = error.sentence
+        self.outbox_changed.emit()
 
     def _on_outbox(self, left: list[Queued]) -> None:
         self.outbox = left
@@ -452,7 +478,24 @@ class Session(QObject):
             self.register_changed.emit()
         if catalogue is not None:
             self.catalogue = catalogue
+            self._tell_unread()
             self.catalogue_changed.emit()
+
+    def _tell_unread(self) -> None:
+        """Say, once, which rows of the library are passed over because nobody can read them."""
+        new = [row for row in self.catalogue.unread if row not in self._unread]
+        self._unread = self.catalogue.unread
+        if not new:
+            return
+        places = ", ".join(f"{row.table.rstrip('_')} {row.key}" for row in new[:3])
+        more = f" and {len(new) - 3} more" if len(new) > 3 else ""
+        self.voice.fail(
+            NebbetError(
+                f"The library holds what nobody can read: {places}{more}",
+                kept="Everything else is there",
+                advice="A lead takes it out with: nebbet library check --mend",
+            )
+        )
 
     def refresh_catalogue(self) -> None:
         """Read the library again."""
@@ -460,6 +503,7 @@ class Session(QObject):
 
         def done(catalogue: Catalogue) -> None:
             self.catalogue = catalogue
+            self._tell_unread()
             self.catalogue_changed.emit()
 
         self.operations.run(read, done, self.voice.fail)

@@ -291,12 +291,16 @@ class Window(QMainWindow):
         troubled = sum(entry.state in ("refused", "uncertain") for entry in outbox)
         late = any(entry.state == "waiting" for entry in outbox)
         words = f"Outbox {len(outbox)}" if outbox else "Outbox empty"
-        if troubled:
+        trouble = self.session.outbox_trouble
+        if trouble:
+            words = "Outbox cannot be read"
+        elif troubled:
             words += f", {troubled} need you"
         elif late:
             words += ", mail server not reached"
         self.outbox_state.setText(words)
-        self.outbox_state.setObjectName("stop" if troubled or late else "note")
+        self.outbox_state.setObjectName("stop" if trouble or troubled or late else "note")
+        self.outbox_state.setToolTip(theme.plain_hint(trouble))
         self.outbox_state.style().polish(self.outbox_state)
         me = self.session.me
         self.person.setText(me.name if me else "Who are you?")

@@ -94,3 +94,39 @@ def put_in_place(part: Path, path: Path, *, overwrite: bool) -> None:
         if path.exists():
             raise
         part.replace(path)
+
+
+def close_to_others(path: Path) -> None:
+    """Let only its owner read or write a file or folder, if that is whoever asks."""
+    found = path.stat()
+    if found.st_uid == os.getuid() and found.st_mode & 0o077:
+        path.chmod(0o700 if path.is_dir() else 0o600)
+
+
+# File systems whose files lie on another machine (mount(8), fuse).
+_NETWORKS = {"nfs", "nfs4", "cifs", "smb3", "smbfs", "9p", "afs", "ceph", "glusterfs", "lustre",
+             "davfs", "ncpfs", "coda", "beegfs", "gpfs", "fuse.sshfs", "fuse.glusterfs",
+             "fuse.davfs2", "fuse.rclone", "fuse.s3fs", "fuse.gvfsd-fuse"}  # fmt: skip
+_MOUNTS = Path("/proc/self/mountinfo")
+
+
+def on_network(path: Path, mounts: str | None = None) -> bool:
+    """Whether a file lies, or would lie, on another machine. mounts is the text of mountinfo as
+    proc(5) has it; that of this system by default."""
+    if mounts is None:
+        try:
+            mounts = _MOUNTS.read_text("utf-8", "replace")
+        except OSError:
+            return False
+    whole = path.resolve()
+    best, kind = -1, ""
+    for line in mounts.splitlines():
+        before, _, after = line.partition(" - ")
+        fields, said = before.split(), after.split()
+        if len(fields) < 5 or not said:
+            continue
+        point = Path(fields[4].encode().decode("unicode_escape"))
+        depth = len(point.parts)
+        if depth > best and whole.is_relative_to(point):
+            best, kind = depth, said[0]
+    return kind in _NETWORKS

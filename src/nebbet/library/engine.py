@@ -3,17 +3,18 @@
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 
 import msgspec
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import URL, Engine, create_engine, event
 from sqlalchemy.engine.interfaces import DBAPIConnection
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.pool import ConnectionPoolEntry
 
 from nebbet.core.errors import NebbetError
 from nebbet.library import postgres
-from nebbet.library.disk import disk_explained
+from nebbet.library.disk import disk_explained, on_network
 
 _REASONS = {
     sqlite3.SQLITE_FULL: ("the disk is full", "Make room and try again"),
@@ -29,23 +30,30 @@ _REASONS = {
 _DEFAULT = ("the database gave an error", "Try again")
 
 
-def sqlite_engine(path: Path) -> Engine:
-    """An engine on one SQLite file: write-ahead log, foreign keys on, five seconds of patience."""
+def sqlite_engine(path: Path, *, network: bool | None = None) -> Engine:
+    """An engine on one SQLite file: foreign keys on, five seconds of patience.
+
+    The journal is a write-ahead log, which needs memory that all who use the file share; where the
+    file lies on another machine there is none, and the older journal is used (SQLite's
+    documentation, "Write-Ahead Logging", §1).
+    """
     engine = create_engine(
-        f"sqlite:///{path}", connect_args={"timeout": 5, "check_same_thread": False}
+        URL.create("sqlite", database=str(path)),
+        connect_args={"timeout": 5, "check_same_thread": False},
     )
-    event.listen(engine, "connect", _prepare)
+    network = on_network(path) if network is None else network
+    event.listen(engine, "connect", partial(_prepare, "DELETE" if network else "WAL"))
     return engine
 
 
-def _prepare(connection: DBAPIConnection, _entry: ConnectionPoolEntry) -> None:
+def _prepare(journal: str, connection: DBAPIConnection, _entry: ConnectionPoolEntry) -> None:
     if isinstance(connection, sqlite3.Connection):
         # A turned bit in a text is one wrong sign, and no reason to read nothing at all.
         connection.text_factory = lambda data: data.decode("utf-8", "replace")
     cursor = connection.cursor()
     cursor.execute("PRAGMA foreign_keys = ON")
     try:
-        cursor.execute("PRAGMA journal_mode = WAL")
+        cursor.execute(f"PRAGMA journal_mode = {journal}")
         cursor.execute("PRAGMA synchronous = FULL")
     except sqlite3.OperationalError:
         pass  # a read-only file keeps the journal it has, and reading works all the same

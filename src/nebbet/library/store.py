@@ -18,7 +18,7 @@ from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import migrate, schema
 from nebbet.library.arranging import Arranging
 from nebbet.library.catalogue import Catalogue, LibraryFile, Role, Template
-from nebbet.library.disk import refuse_large
+from nebbet.library.disk import on_network, refuse_large
 from nebbet.library.documents import put_document, put_state
 from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained, sqlite_engine
@@ -50,7 +50,7 @@ def open_library(where: Path | str, role: Role | None = None) -> "Library":
         if isinstance(where, Path):
             found = migrate.look(where)
             if found == "nothing":
-                where.parent.mkdir(parents=True, exist_ok=True)
+                where.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
             if found == "older":
                 migrate.back_up(where)
             engine = sqlite_engine(where)
@@ -74,6 +74,12 @@ class Library(Proposing, Arranging):
     def __init__(self, engine: Engine, role: Role = "lead") -> None:
         self.engine = engine
         self.role: Role = role
+
+    @property
+    def on_network(self) -> bool:
+        """Whether it is a file that lies on another machine."""
+        url = self.engine.url
+        return url.get_backend_name() == "sqlite" and on_network(Path(url.database or ""))
 
     def close(self) -> None:
         """Let go of the file, or of the server."""

@@ -9,7 +9,7 @@ import platformdirs
 from msgspec import Struct
 
 from nebbet.core.errors import NebbetError
-from nebbet.library.disk import disk_explained
+from nebbet.library.disk import close_to_others, disk_explained
 
 
 class Home(Struct, frozen=True):
@@ -79,7 +79,12 @@ def take_home(home: Home) -> IO[str]:
 
 
 def make_home(home: Home) -> None:
-    """Make the folders. Raises NebbetError when that is not allowed."""
+    """Make the folders, which nobody else may look into; what is there and more open is closed.
+    Raises NebbetError when that is not allowed."""
     with disk_explained(f"The folder {home.data} cannot be used", "Nothing was written"):
         for folder in (home.config, home.data):
             folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+            close_to_others(folder)
+        for file in (home.settings_file, home.personal_file, home.library_file):
+            if file.exists():
+                close_to_others(file)

@@ -26,6 +26,7 @@ from sqlalchemy import (
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter, from_json, to_json
 from nebbet.core.records import fold
+from nebbet.library.disk import close_to_others
 from nebbet.library.engine import explained, sqlite_engine
 
 VERSION = 1
@@ -86,7 +87,9 @@ def open_personal(path: Path) -> Engine:
     """Open or make the personal file. Raises NebbetError when that cannot be."""
     kept = "It was not touched"
     with explained(f"The file {path.name} with your letters cannot be opened", kept):
-        path.parent.mkdir(parents=True, exist_ok=True)
+        path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+        path.touch(mode=0o600)
+        close_to_others(path)  # also what an earlier Nebbet made
         engine = sqlite_engine(path)
         with engine.begin() as connection:
             version = connection.scalar(text("PRAGMA user_version")) or 0

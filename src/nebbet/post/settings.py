@@ -60,6 +60,8 @@ def write_settings(path: Path, settings: Settings) -> None:
         document = tomlkit.parse(path.read_text("utf-8")) if path.exists() else tomlkit.document()
         _update(document, settings)
         part = path.with_suffix(".part")
+        part.unlink(missing_ok=True)
+        part.touch(mode=0o600)
         part.write_text(tomlkit.dumps(document), "utf-8")
         part.replace(path)
 

@@ -6,13 +6,14 @@ from pathlib import Path
 
 import msgspec
 from msgspec import Struct
+from msgspec.structs import replace
 from sqlalchemy import Engine
 
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.library.catalogue import Catalogue, Role
 from nebbet.library.local_copy import LocalCopy
-from nebbet.library.postgres import is_url, shown_url, with_password
+from nebbet.library.postgres import is_url, parted, shown_url, with_password
 from nebbet.library.store import Library, open_library
 from nebbet.library.team import TeamLibrary, open_team
 from nebbet.post import outbox, personal, register
@@ -20,7 +21,7 @@ from nebbet.post.entries import Registered
 from nebbet.post.home import Home
 from nebbet.post.items import Item, Queued, State
 from nebbet.post.secrets import Secrets
-from nebbet.post.settings import Settings
+from nebbet.post.settings import Settings, write_settings
 from nebbet.post.waiting import WaitingWrites
 
 EMPTY = msgspec.msgpack.encode([])
@@ -29,7 +30,8 @@ KEEP_COPIES = 30 * 86400.0  # seconds that a copy of a sent message stays on thi
 
 class AtStart(Struct, frozen=True):
     """All that is read when the program starts. recovered counts letters that may have gone,
-    broken those that could not be read."""
+    broken those that could not be read; on_network says that the library is a file on another
+    machine."""
 
     letters: dict[str, Letter]
     drafts: dict[str, bytes]
@@ -40,6 +42,7 @@ class AtStart(Struct, frozen=True):
     pinned: frozenset[str]
     recovered: int
     broken: int
+    on_network: bool = False
 
 
 class Stores(Struct, frozen=True):
@@ -63,6 +66,7 @@ class Stores(Struct, frozen=True):
             pinned=personal.pins(self.personal),
             recovered=recovered,
             broken=broken + outbox.damaged(self.personal),
+            on_network=self.library.on_network,
         )
 
     def close(self) -> None:
@@ -137,6 +141,20 @@ def place_of(home: Home, settings: Settings) -> Path | str:
     if is_url(settings.library):
         return settings.library
     return home.data / settings.library if settings.library else home.library_file
+
+
+def without_password(home: Home, settings: Settings, secrets: Secrets) -> Settings:
+    """The settings without a password that somebody wrote into the library's address: it goes into
+    the keyring, and out of the file."""
+    if not is_url(settings.library):
+        return settings
+    bare, password = parted(settings.library)
+    if not password:
+        return settings
+    secrets.keep(bare, password)
+    changed = replace(settings, library=bare)
+    write_settings(home.settings_file, changed)
+    return changed
 
 
 def reached(home: Home, settings: Settings, secrets: Secrets) -> Path | str:

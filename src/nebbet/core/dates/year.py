@@ -40,7 +40,8 @@ def year_view(
 ) -> tuple[YearDay, ...]:
     """Work a rule out for 366 days from the first one on, each at the same time of day."""
     needs_clock = any(map(has_clock, rule.steps))
-    days = (first + timedelta(n) for n in range(LENGTH))
+    length = min(LENGTH, (date.max - first).days + 1)  # a year that ends with the last day there is
+    days = (first + timedelta(n) for n in range(length))
     return tuple(_one(rule, day, calendar, at, needs_clock=needs_clock) for day in days)
 
 

@@ -147,13 +147,13 @@ class ProfilePage(Place):
         """Keep the profile, unless the address is none."""
         try:
             member = self.person.member()
+            library, server_password = self._library()
         except NebbetError as error:
             self._told.setText(error.sentence)
             return
         self._told.clear()
         own = self._session.settings.member
         member = replace(member, id=member.id or own or member.email)
-        library, server_password = self._library()
         settings = replace(
             self._session.settings,
             member=member.id,
