@@ -23,8 +23,13 @@ class _Nebbet(click.Group):
         try:
             return super().invoke(ctx)
         except NebbetError as error:
-            click.echo(f"nebbet: {error.sentence}", err=True)
-            ctx.exit(2)
+            found = error
+        except BrokenPipeError:
+            raise
+        except OSError as error:  # a file or a disk, wherever it is met
+            found = NebbetError(f"A file cannot be used: {(error.strerror or str(error)).lower()}")
+        click.echo(f"nebbet: {found.sentence}", err=True)
+        return ctx.exit(2)
 
 
 @click.group(cls=_Nebbet, invoke_without_command=True)

@@ -1,4 +1,30 @@
-"""The one base class of errors that can reach a person."""
+"""The one base class of errors that can reach a person, and what a damaged value raises."""
+
+import msgspec
+
+# What reading a value of its JSON can raise where somebody, or a disk, has damaged it.
+UNREADABLE = (msgspec.MsgspecError, ValueError, TypeError, RecursionError)
+
+
+_LONGEST = 400  # characters of what a sentence quotes and says
+_END = 80
+
+
+def shortened(text: str) -> str:
+    """Words as one line that can be read: what somebody typed or sent may have any length.
+
+    >>> len(shortened("x" * 10_000))
+    400
+    """
+    line = " ".join(text[: 4 * _LONGEST].split()) if len(text) <= _LONGEST else text
+    if len(line) <= _LONGEST:
+        return line if line.isprintable() else "".join(_shown(sign) for sign in line)
+    start, end = line[: _LONGEST - _END - 3], line[-_END:]
+    return shortened(f"{start} … {end}")[:_LONGEST]
+
+
+def _shown(sign: str) -> str:
+    return sign if sign.isprintable() else "\ufffd"
 
 
 class NebbetError(Exception):
@@ -10,7 +36,7 @@ class NebbetError(Exception):
 
     def __init__(self, what: str, *, kept: str = "", advice: str = "") -> None:
         super().__init__(what)
-        self.what, self.kept, self.advice = what, kept, advice
+        self.what, self.kept, self.advice = shortened(what), kept, shortened(advice)
 
     @property
     def sentence(self) -> str:

@@ -9,6 +9,7 @@ import msgspec
 from sqlalchemy import Connection, Table, delete, func, select, text, update
 
 from nebbet.core.body import Frame
+from nebbet.core.errors import UNREADABLE
 from nebbet.core.letter import Content, passages_in
 from nebbet.core.letter.files import files_in
 from nebbet.core.letter.signature import SIGNATURE
@@ -128,7 +129,7 @@ def _documents(connection: Connection) -> Iterator[str]:
 def _unreadable(data: str, kind: Any) -> str:
     try:
         msgspec.json.decode(data, type=kind)
-    except msgspec.DecodeError as error:
+    except UNREADABLE as error:
         return str(error)
     return ""
 

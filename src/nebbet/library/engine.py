@@ -67,7 +67,7 @@ def explained(what: str, kept: str = "Nothing was changed") -> Iterator[None]:
     try:
         with disk_explained(what, kept):
             yield
-    except (msgspec.MsgspecError, RecursionError) as error:
+    except (msgspec.MsgspecError, UnicodeError, RecursionError) as error:
         advice = "nebbet library check says which"
         raise NebbetError(f"{what}: a value in it is damaged", kept=kept, advice=advice) from error
     except (DBAPIError, sqlite3.Error) as error:

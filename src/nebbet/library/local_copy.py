@@ -8,6 +8,7 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct
 
+from nebbet.core.errors import UNREADABLE
 from nebbet.library.catalogue import Catalogue, Role
 from nebbet.library.disk import disk_explained
 
@@ -37,7 +38,7 @@ class LocalCopy:
         """What was kept last of this library; nothing where that is not there or damaged."""
         try:
             kept = msgspec.msgpack.decode((self._folder / "library").read_bytes(), type=Kept)
-        except (OSError, msgspec.MsgspecError):
+        except (OSError, *UNREADABLE):
             return None
         return kept if kept.place == self._place else None
 

@@ -2,6 +2,7 @@
 version control."""
 
 import hashlib
+import io
 import re
 import zipfile
 from collections import Counter
@@ -14,14 +15,14 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 from sqlalchemy import Connection, insert, select, update
 
-from nebbet.core.body import BUILT_IN, Frame
-from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Content, Passage
+from nebbet.core.body import BUILT_IN, Frame, clean_markup
+from nebbet.core.errors import UNREADABLE, NebbetError
+from nebbet.core.letter import Content, Passage, unsound
 from nebbet.core.letter.signature import SIGNATURE
 from nebbet.core.records import Fact, fold
 from nebbet.library import schema
 from nebbet.library.catalogue import Catalogue, LibraryFile, Shelf, State, parents_first
-from nebbet.library.disk import disk_explained, put_in_place
+from nebbet.library.disk import LARGEST_FILE, disk_explained, put_in_place, read_file
 from nebbet.library.documents import put_document
 from nebbet.library.editions import add_edition
 from nebbet.library.store import Library, keep_file
@@ -29,6 +30,8 @@ from nebbet.library.store import Library, keep_file
 FORMAT, VERSION = "nebbet pack", 1
 MANIFEST = "manifest.json"
 LARGEST = 400 * 2**20  # bytes when unpacked
+LARGEST_TEXT = 16 * 2**20  # bytes of a text, or of the manifest
+_LONGEST_ID, _LONGEST_TITLE = 64, 200  # as the library's tables have them
 MOST_FILES = 100_000
 _NAME = re.compile(r"texts/[\w.-]{1,80}/[A-Za-z_]{2,20}\.html|files/[0-9a-f]{64}", re.ASCII)
 _UNNAMEABLE = re.compile(r"[^a-z0-9]+")
@@ -133,12 +136,16 @@ def _slug(title: str) -> str:
 def read_pack(path: Path) -> Pack:
     """Read a pack. Raises NebbetError for one that is not whole, climbs out of its folder, unpacks
     to too much, or was made by a newer Nebbet; nothing of it is used then."""
-    with disk_explained(f"{path.name} cannot be read", "Nothing was taken"):
-        try:
-            with zipfile.ZipFile(path) as pack:
-                return _read(path.name, pack)
-        except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError):
-            raise _refused(path.name, "it is not a whole zip file") from None
+    data = read_file(path, path.name, "Nothing was taken", LARGEST)
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as pack:
+            return _read(path.name, pack)
+    except NebbetError:
+        raise
+    except Exception:
+        # The zip library lets out whatever a damaged one makes it stumble over (struct, zlib, key,
+        # value, encoding): none of it is a fault of ours, and all of it says the same.
+        raise _refused(path.name, "it is not a whole zip file") from None
 
 
 def _refused(name: str, why: str) -> NebbetError:
@@ -152,13 +159,15 @@ def _read(name: str, pack: zipfile.ZipFile) -> Pack:
     names = [entry.filename for entry in entries]
     if len(entries) > MOST_FILES or sum(entry.file_size for entry in entries) > LARGEST:
         raise _refused(name, f"it unpacks to more than {LARGEST // 2**20} MB")
+    if any(entry.file_size > _limit(entry.filename) for entry in entries):
+        raise _refused(name, "a part of it is larger than any can be")
     if MANIFEST not in names or len({*names}) != len(names):
         raise _refused(name, "it has no manifest" if MANIFEST not in names else "a name is doubled")
-    manifest = _manifest(name, pack.read(MANIFEST))
-    held = {entry.filename: entry for entry in entries if entry.filename != MANIFEST}
-    if held.keys() != manifest.hashes.keys() or not all(map(_NAME.fullmatch, held)):
+    manifest = _manifest(name, _unpacked(name, pack, MANIFEST))
+    held = {entry.filename for entry in entries if entry.filename != MANIFEST}
+    if held != manifest.hashes.keys() or not all(map(_NAME.fullmatch, held)):
         raise _refused(name, "it holds other files than its manifest says")
-    data = {entry: pack.read(entry) for entry in held}
+    data = {entry: _unpacked(name, pack, entry) for entry in sorted(held)}
     for entry, content in data.items():
         if _sha256(content) != manifest.hashes[entry]:
             raise _refused(name, f"{entry} is not what it was when the pack was made")
@@ -167,7 +176,45 @@ def _read(name: str, pack: zipfile.ZipFile) -> Pack:
         raise _refused(name, "a file of the library is not what its name says")
     whole = tuple(_whole(name, template, data) for template in manifest.templates)
     kept = {key: content for key, content in files.items() if content is not None}
-    return Pack(replace(manifest, templates=whole), kept)
+    return Pack(_sound(name, replace(manifest, templates=whole)), kept)
+
+
+def _limit(entry: str) -> int:
+    """How many bytes a part of a pack may have: its own sizes in the zip may be a lie, and JSON
+    takes many times its length in memory."""
+    return LARGEST_FILE if entry.startswith("files/") else LARGEST_TEXT
+
+
+def _unpacked(name: str, pack: zipfile.ZipFile, entry: str) -> bytes:
+    limit = _limit(entry)
+    with pack.open(entry) as part:
+        data = part.read(limit + 1)
+    if len(data) > limit:
+        raise _refused(name, f"{entry} is larger than it says")
+    return data
+
+
+def _sound(name: str, manifest: Manifest) -> Manifest:
+    """The manifest, if what it names can be kept and used; texts that are finished are cleaned."""
+    ids = [
+        *(shelf.id for shelf in manifest.shelves),
+        *(template.id for template in manifest.templates),
+        *(passage.id for passage in manifest.passages),
+        *(fact.name for fact in manifest.facts),
+        *manifest.frames,
+    ]
+    if not all(0 < len(key) <= _LONGEST_ID and key.isprintable() for key in ids):
+        raise _refused(name, "something in it has a name that cannot be kept")
+    titles = [*(t.title for t in manifest.templates), *(s.name for s in manifest.shelves)]
+    if not all(0 < len(title) <= _LONGEST_TITLE for title in titles):
+        raise _refused(name, "something in it has a title that is empty or too long")
+    for template in manifest.templates:
+        if why := unsound(template.content):
+            raise _refused(name, f"the template {template.id} {why}")
+    for passage in manifest.passages:
+        if why := unsound(Content(passage.texts, passage.placeholders)):
+            raise _refused(name, f"the passage {passage.id} {why}")
+    return manifest
 
 
 def _sha256(data: bytes) -> str:
@@ -183,8 +230,8 @@ def _manifest(name: str, data: bytes) -> Manifest:
         if version > VERSION:
             raise _refused(name, "it was made by a newer Nebbet")
         return msgspec.json.decode(data, type=Manifest)
-    except msgspec.DecodeError as error:
-        raise _refused(name, f"its manifest cannot be read ({error})") from None
+    except UNREADABLE as error:
+        raise _refused(name, f"its manifest cannot be read ({str(error)[:200]})") from None
 
 
 def _whole(name: str, template: PackedTemplate, data: Mapping[str, bytes]) -> PackedTemplate:
@@ -194,7 +241,10 @@ def _whole(name: str, template: PackedTemplate, data: Mapping[str, bytes]) -> Pa
         body = data.get(template.bodies.get(code, ""))
         if body is None:
             raise _refused(name, f"the text of {template.id} is missing")
-        texts[code] = replace(text, body=body.decode("utf-8", "replace"))
+        source = body.decode("utf-8", "replace")
+        if text.finished:
+            source = clean_markup(source).source
+        texts[code] = replace(text, body=source)
     return replace(template, content=replace(template.content, texts=texts), bodies={})
 
 

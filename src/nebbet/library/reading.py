@@ -9,7 +9,7 @@ from sqlalchemy import Connection, RowMapping, Table, func, select
 
 from nebbet.core.body import BUILT_IN, Frame
 from nebbet.core.dates import WorkingCalendar, is_code, zone_of
-from nebbet.core.errors import NebbetError
+from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import schema
@@ -58,7 +58,7 @@ class Reader:
         """A value of its JSON; None where it is none."""
         try:
             return msgspec.json.decode(str(text), type=kind)
-        except (msgspec.MsgspecError, UnicodeError, ValueError, RecursionError):
+        except UNREADABLE:
             self.unread.append(Unread(table, key))
             return None
 
@@ -68,7 +68,7 @@ class Reader:
         """A struct of the columns of a row; None where one of them is none of its kind."""
         try:
             return msgspec.convert(dict(values), kind)
-        except (msgspec.MsgspecError, ValueError):
+        except UNREADABLE:
             self.unread.append(Unread(table, key))
             return None
 

@@ -11,6 +11,7 @@ from sqlalchemy import ColumnElement, Connection, Engine, delete, insert, select
 from sqlalchemy.dialects import postgresql, sqlite
 
 from nebbet.core.body import Frame
+from nebbet.core.characters import whole
 from nebbet.core.dates import calendar_for
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
@@ -302,7 +303,7 @@ def keep_file(connection: Connection, data: bytes, name: str, media_type: str) -
     sha256 = hashlib.sha256(data).hexdigest()
     row = {
         "sha256": sha256,
-        "name": name[-255:],
+        "name": whole(name)[-255:],
         "media_type": media_type[:127],
         "size": len(data),
         "data": data,

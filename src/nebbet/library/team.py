@@ -5,14 +5,14 @@ import threading
 from collections.abc import Callable
 from datetime import datetime
 from functools import partial
-from typing import Literal, Protocol
+from typing import Any, Literal, Protocol
 
 import msgspec
 from msgspec import Struct
 from msgspec.structs import replace
 from sqlalchemy import Engine
 
-from nebbet.core.errors import NebbetError
+from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import migrate
@@ -240,20 +240,38 @@ class TeamLibrary(Library):
     def _do(self, item: Waiting) -> None:
         """Do a write that waited. One that was done before the program was killed changes nothing
         when it is done again."""
-        if item.kind == "proposal":
-            self.propose_once(msgspec.json.decode(item.data, type=Proposal))
-        elif item.kind == "withdrawal":
-            found = msgspec.json.decode(item.data, type=_Withdrawal)
-            super().withdraw(found.proposal, found.moment)
-        elif item.kind == "word":
-            super().add_word(msgspec.json.decode(item.data, type=str))
-        elif item.kind == "file":
-            file = msgspec.json.decode(item.data, type=_File)
-            data = self.copy.file(file.sha256)
-            if data is not None:
-                super().put_file(data, file.name, file.media_type)
-        else:
-            super().put(msgspec.json.decode(item.data, type=_RECORDS[item.kind]))
+        match _value(item):
+            case Proposal() as proposal:
+                self.propose_once(proposal)
+            case _Withdrawal() as found:
+                super().withdraw(found.proposal, found.moment)
+            case str() as word:
+                super().add_word(word)
+            case _File() as file:
+                data = self.copy.file(file.sha256)
+                if data is not None:
+                    super().put_file(data, file.name, file.media_type)
+            case record:
+                super().put(record)
+
+
+_Value = Proposal | _Withdrawal | _File | Contact | Case | Member | str
+_KINDS: dict[Kind, type[Any]] = {
+    **_RECORDS, "proposal": Proposal, "withdrawal": _Withdrawal, "word": str, "file": _File,
+}  # fmt: skip
+
+
+def _value(item: Waiting) -> _Value:
+    """What waits, read. Raises NebbetError where a disk has damaged it."""
+    try:
+        found: _Value = msgspec.json.decode(item.data, type=_KINDS[item.kind])
+    except UNREADABLE:
+        raise NebbetError(
+            "Something that waited for the server cannot be read any more",
+            kept="It stays in your own file",
+            advice="Look whether what you did last is there, and do it again",
+        ) from None
+    return found
 
 
 def _with(catalogue: Catalogue, waiting: list[Waiting]) -> Catalogue:
@@ -262,22 +280,25 @@ def _with(catalogue: Catalogue, waiting: list[Waiting]) -> Catalogue:
     cases, members, files = dict(catalogue.cases), dict(catalogue.members), dict(catalogue.files)
     words = set(catalogue.words)
     for item in waiting:
-        if item.kind == "proposal":
-            proposal = msgspec.json.decode(item.data, type=Proposal)
-            proposals[proposal.id] = proposal
-        elif item.kind == "withdrawal":
-            proposals.pop(msgspec.json.decode(item.data, type=_Withdrawal).proposal, None)
-        elif item.kind == "word":
-            words.add(msgspec.json.decode(item.data, type=str))
-        elif item.kind == "file":
-            file = msgspec.json.decode(item.data, type=_File)
-            files[file.sha256] = LibraryFile(file.name, file.media_type, file.size)
-        else:
-            record = msgspec.json.decode(item.data, type=_RECORDS[item.kind])
-            held: dict[str, object] = {
-                "contact": contacts, "case": cases, "member": members,
-            }[item.kind]  # type: ignore[assignment] # fmt: skip
-            held[record.id] = record
+        try:
+            value = _value(item)
+        except NebbetError:
+            continue  # told when it is handed in
+        match value:
+            case Proposal():
+                proposals[value.id] = value
+            case _Withdrawal():
+                proposals.pop(value.proposal, None)
+            case str():
+                words.add(value)
+            case _File():
+                files[value.sha256] = LibraryFile(value.name, value.media_type, value.size)
+            case Contact():
+                contacts[value.id] = value
+            case Case():
+                cases[value.id] = value
+            case Member():
+                members[value.id] = value
     return replace(
         catalogue,
         proposals=proposals,

@@ -8,8 +8,8 @@ from datetime import datetime
 from imapclient import IMAPClient
 from imapclient.exceptions import IMAPClientError, LoginError
 
+from nebbet.core.characters import whole
 from nebbet.core.errors import NebbetError
-from nebbet.core.message.charsets import whole
 from nebbet.post.bounded import BoundedIMAPClient
 from nebbet.post.connection import (
     TIMEOUT,

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Mapping
 import msgspec
 from sqlalchemy import Engine, RowMapping, delete, insert, select, update
 
-from nebbet.core.errors import NebbetError
+from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Letter, to_json
 from nebbet.library.engine import explained
 from nebbet.post.items import RETURNABLE, WAITING, Item, Queued, State
@@ -78,7 +78,7 @@ def _entry(row: RowMapping) -> Queued | None:
         # The file is the person's own, but a disk may have turned its bits.
         where = {name: row[name] for name in ("state", "due", "attempts", "words")}
         return msgspec.convert({"item": item, **where}, Queued)
-    except (msgspec.MsgspecError, ValueError, RecursionError):
+    except UNREADABLE:
         return None
 
 

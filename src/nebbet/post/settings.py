@@ -4,10 +4,10 @@ import tomllib
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from msgspec import Struct, ValidationError, convert
+from msgspec import Struct, convert
 from msgspec.structs import asdict, fields
 
-from nebbet.core.errors import NebbetError
+from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.library.disk import disk_explained
 
 if TYPE_CHECKING:
@@ -44,7 +44,7 @@ def read_settings(path: Path) -> Settings:
         text = path.read_bytes().decode("utf-8", "replace")
     try:
         return convert(tomllib.loads(text), Settings)
-    except (tomllib.TOMLDecodeError, ValidationError) as error:
+    except UNREADABLE as error:
         raise NebbetError(
             f"The settings in {path.name} cannot be read: {error}",
             kept="The file was not touched",

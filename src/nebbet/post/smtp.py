@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from contextlib import suppress
 from email.utils import unquote
 
-from nebbet.core.message.charsets import whole
+from nebbet.core.characters import whole
 from nebbet.post.bounded import BoundedSMTP
 from nebbet.post.connection import (
     TIMEOUT,

@@ -9,6 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 from sqlalchemy import Engine
 
+from nebbet.core.errors import UNREADABLE
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.library.catalogue import Catalogue, Role
@@ -122,7 +123,10 @@ class Stores(Struct, frozen=True):
         """The register, newest first; as it was last where the server does not answer."""
         library = self.library
         if isinstance(library, TeamLibrary) and library.away:
-            return msgspec.msgpack.decode(library.beside or EMPTY, type=list[Registered])
+            try:
+                return msgspec.msgpack.decode(library.beside or EMPTY, type=list[Registered])
+            except UNREADABLE:  # the copy is damaged: the server has the register
+                return []
         return register.entries(library)
 
     def keep_copy(self, moment: datetime, catalogue: Catalogue, sent: list[Registered]) -> None:

@@ -32,6 +32,7 @@ from nebbet.core.body.model import (
 from nebbet.core.body.nesting import Nesting
 from nebbet.core.body.schemes import may_lead
 from nebbet.core.body.tidy import sides
+from nebbet.core.characters import whole
 from nebbet.core.inline import Line, Slot
 
 # What may stand unescaped in an address, beside letters and digits (RFC 3986 §2.2, 2.3).
@@ -320,8 +321,8 @@ def link_address(link: Line) -> str:
             if text == inline.source((part,)):  # a template that is written out, not a letter
                 parts.append(text)
                 continue
-            parts.append(quote(text, safe=_URL_SAFE if index == 0 else "-._~"))
+            parts.append(quote(whole(text), safe=_URL_SAFE if index == 0 else "-._~"))
         else:
-            parts.append(quote(part, safe=_URL_SAFE))
+            parts.append(quote(whole(part), safe=_URL_SAFE))
     address = "".join(parts)
     return address if may_lead(address) else ""

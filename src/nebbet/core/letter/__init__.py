@@ -10,6 +10,7 @@ from nebbet.core.letter.content import (
     Texts,
     older,
     text_for,
+    unsound,
 )
 from nebbet.core.letter.letter import (
     LINES,
@@ -68,6 +69,7 @@ __all__ = [
     "start",
     "text_for",
     "to_json",
+    "unsound",
     "uses",
     "work_out",
     "written",

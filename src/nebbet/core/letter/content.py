@@ -1,11 +1,12 @@
 """What an edition of a template holds; two editions compare by value."""
 
 import hashlib
+import re
 from typing import Literal
 
 from msgspec import Struct, field
 
-from nebbet.core import inline
+from nebbet.core import dates, inline
 from nebbet.core.body import Body, Markup, read
 from nebbet.core.placeholders import Placeholder
 
@@ -88,6 +89,38 @@ class Content(Struct, frozen=True, omit_defaults=True):
     calendar: str = ""
     kinds: tuple[str, ...] = ()
     keywords: tuple[str, ...] = ()
+
+
+# No team has more of anything, and what works it all out stays within bounds.
+_MOST = {"languages": 60, "placeholders": 1000, "copies": 100, "enclosures": 200}
+_LONGEST_NAME = 200
+
+
+def unsound(content: Content) -> str:
+    """Why a template from elsewhere cannot be used, as the end of a sentence; empty where it can.
+
+    >>> unsound(Content({})), unsound(Content())
+    ('has no text', '')
+    """
+    if not content.texts:
+        return "has no text"
+    counts = {
+        "languages": len(content.texts),
+        "placeholders": len(content.placeholders),
+        "copies": len(content.copies.conditional),
+        "enclosures": len(content.enclosures),
+    }
+    for what, count in counts.items():
+        if count > _MOST[what]:
+            return f"has more {what} than any can have"
+    names = [*content.texts, *(p.name for p in content.placeholders)]
+    if not all(0 < len(name) <= _LONGEST_NAME for name in names):
+        return "names something with nothing, or with too much"
+    if not dates.is_code(content.calendar):
+        return "counts with a calendar that is none"
+    if not all(re.fullmatch("[0-9a-f]{64}", enclosure.file) for enclosure in content.enclosures):
+        return "encloses something that is no file of a library"
+    return ""
 
 
 class TemplateDraft(Struct, frozen=True):

@@ -8,7 +8,8 @@ from msgspec.structs import replace
 
 from nebbet.core import body, dates, inline
 from nebbet.core.body import Body
-from nebbet.core.errors import NebbetError
+from nebbet.core.characters import whole
+from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.inline import Line, Slot
 from nebbet.core.letter.content import ADDRESS_LINES, Content, Enclosure, text_for
 from nebbet.core.placeholders import (
@@ -285,7 +286,7 @@ def answer(letter: Letter, name: str, text: str | None) -> Letter:
     answers = dict(letter.answers)
     answers.pop(fold(name), None)
     if text is not None:
-        answers[fold(name)] = text
+        answers[fold(name)] = whole(text)
     return replace(letter, answers=answers)
 
 
@@ -359,7 +360,7 @@ def from_json(data: bytes) -> Letter:
     """Read a letter back. Raises NebbetError when it is not one."""
     try:
         return msgspec.json.decode(data, type=Letter)
-    except msgspec.MsgspecError:
+    except UNREADABLE:
         raise NebbetError(
             "A kept letter cannot be read", kept="It stays in your folder as it is"
         ) from None

@@ -4,6 +4,8 @@ in, and never slowly, never with half characters."""
 import codecs
 import re
 
+from nebbet.core.characters import whole
+
 # Codecs of Python that are no charsets of mail (RFC 2978): some take time that grows with the
 # square of the length, others mean something else by a text.
 _NO_CHARSETS = {"punycode", "idna", "unicode_escape", "raw_unicode_escape", "undefined", "utf_7",
@@ -40,16 +42,3 @@ def decoded(data: bytes, charset: str = "utf-8") -> str:
         except (UnicodeError, ValueError):
             continue
     return data.decode("cp1252", "replace")
-
-
-def whole(text: str) -> str:
-    """Text without half characters (lone surrogates), which nothing can write down.
-
-    >>> whole("a\\udc80b")
-    'a\\ufffdb'
-    """
-    try:
-        text.encode("utf-8")
-    except UnicodeEncodeError:
-        return re.sub("[\ud800-\udfff]", "\ufffd", text)
-    return text

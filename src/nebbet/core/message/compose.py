@@ -9,6 +9,7 @@ from nebbet.core import addresses, inline
 from nebbet.core import letter as letters
 from nebbet.core.addresses import Address
 from nebbet.core.body import Frame, files_of, lines_of, render_email, render_plain
+from nebbet.core.characters import whole
 from nebbet.core.errors import NebbetError
 from nebbet.core.inline import Slot
 from nebbet.core.letter import Letter
@@ -127,7 +128,7 @@ def _text(kind: str, text: str) -> bytes:
     lines = text.replace("\r\n", "\n").replace("\r", "\n").replace("\n", "\r\n")
     head = f'Content-Type: text/{kind}; charset="utf-8"\r\n'
     head += "Content-Transfer-Encoding: quoted-printable\r\n\r\n"
-    return head.encode("ascii") + binascii.b2a_qp(lines.encode("utf-8"), istext=True)
+    return head.encode("ascii") + binascii.b2a_qp(whole(lines).encode("utf-8"), istext=True)
 
 
 def _content_id(file: str) -> str:

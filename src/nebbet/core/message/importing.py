@@ -10,10 +10,11 @@ from msgspec.structs import replace
 
 from nebbet.core import body, inline
 from nebbet.core.body import clean_markup, title_of, tree_of
+from nebbet.core.characters import whole
 from nebbet.core.checks.prompts import blank_names, prompts_in
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Copies, Texts, slots, start
-from nebbet.core.message.charsets import decoded, whole
+from nebbet.core.message.charsets import decoded
 from nebbet.core.message.reading import open_message
 from nebbet.core.placeholders import Placeholder, implied
 from nebbet.core.records import fold
@@ -43,6 +44,7 @@ def read_file(name: str, data: bytes) -> Incoming:
 
     Raises NebbetError for a file of another kind, one that is too large, or an empty one.
     """
+    name = whole(name)
     if len(data) > LARGEST:
         raise NebbetError(f"{name} is larger than {LARGEST // 2**20} MB", kept="It was not taken")
     if not data.strip():

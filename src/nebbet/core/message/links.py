@@ -4,6 +4,8 @@ import re
 from collections.abc import Sequence
 from urllib.parse import quote
 
+from nebbet.core.characters import whole
+
 # RFC 6068 §2: what need not be percent-encoded in an address or a header field of a link.
 _SAFE = "-._~!$'()*+,:@/"
 
@@ -23,8 +25,8 @@ def mailto(
     fields = [
         ("cc", ",".join(map(_address, cc))),
         ("bcc", ",".join(map(_address, bcc))),
-        ("subject", quote(re.sub(r"[\r\n]+", " ", subject), safe=_SAFE)),
-        ("body", quote(re.sub(r"\r\n|\r|\n", "\r\n", body), safe=_SAFE)),
+        ("subject", quote(re.sub(r"[\r\n]+", " ", whole(subject)), safe=_SAFE)),
+        ("body", quote(re.sub(r"\r\n|\r|\n", "\r\n", whole(body)), safe=_SAFE)),
     ]
     query = "&".join(f"{name}={value}" for name, value in fields if value)
     return f"mailto:{','.join(map(_address, to))}{'?' if query else ''}{query}"
@@ -32,4 +34,4 @@ def mailto(
 
 def _address(spec: str) -> str:
     """An address in a link: a comma in it would end it, so that it is encoded too."""
-    return quote(spec, safe="-._~!$'()*+:@")
+    return quote(whole(spec), safe="-._~!$'()*+:@")

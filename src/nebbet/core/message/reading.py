@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from msgspec import Struct
 
+from nebbet.core.characters import whole
 from nebbet.core.errors import NebbetError
-from nebbet.core.message.charsets import decoded, whole
+from nebbet.core.message.charsets import decoded
 from nebbet.core.message.headers import file_name
 
 if TYPE_CHECKING:

@@ -8,6 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from nebbet.core import placeholders, ranking, records
+from nebbet.core.errors import UNREADABLE
 from nebbet.core.placeholders import Particular, Placeholder, Resolution, World
 from nebbet.core.ranking import Entry
 from nebbet.core.records import fold
@@ -110,7 +111,7 @@ class Ledger(QWidget):
         """Declare what came with pasted text and is not declared yet."""
         try:
             came = msgspec.json.decode(data, type=list[Placeholder])
-        except msgspec.MsgspecError:
+        except UNREADABLE:
             return  # the text is pasted all the same; the checks tell what is not declared
         for placeholder in came:
             if self._declared(placeholder.name) is None:

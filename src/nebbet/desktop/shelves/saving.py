@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from nebbet.core.comparing import Merged, merge
-from nebbet.core.errors import NebbetError
+from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import TemplateDraft
 from nebbet.desktop.session import Session
 from nebbet.desktop.shelves.languages import name_of
@@ -163,7 +163,7 @@ def draft_in(data: bytes) -> TemplateDraft | None:
     """A kept draft, or nothing where it cannot be read."""
     try:
         return msgspec.json.decode(data, type=TemplateDraft)
-    except msgspec.MsgspecError:
+    except UNREADABLE:
         return None
 
 

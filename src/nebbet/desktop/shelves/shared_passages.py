@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from nebbet.core import letter as letters
-from nebbet.core.errors import NebbetError
+from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.letter.signature import SIGNATURE, with_signature
 from nebbet.core.placeholders import World
@@ -196,7 +196,7 @@ class SharedPassages(Place):
     def _read(self, kept: bytes | None) -> Passage | None:
         try:
             return msgspec.json.decode(kept, type=Passage) if kept else None
-        except msgspec.MsgspecError:
+        except UNREADABLE:
             self._session.voice.say("An unfinished passage could not be read; it is as it was.")
             return None
 
