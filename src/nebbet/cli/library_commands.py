@@ -21,7 +21,7 @@ from nebbet.core.letter import Attachment, Letter
 from nebbet.core.message import exporting
 from nebbet.core.message.compose import compose, with_bcc
 from nebbet.core.message.encoded import EncodedFiles
-from nebbet.core.message.importing import with_blanks
+from nebbet.core.message.importing import MOST_LINES, with_blanks
 from nebbet.core.message.reading import LARGEST, open_message
 from nebbet.core.records import Case, Contact, Member, contact_for, fold
 from nebbet.library.catalogue import (
@@ -245,7 +245,7 @@ def _letter_in(path: str) -> Letter:
     received = open_message(data)
     to, _ = addresses.read(received.to)
     text = received.html or "".join(
-        f"<p>{html.escape(line)}</p>" for line in received.plain.splitlines()
+        f"<p>{html.escape(line)}</p>" for line in received.plain.splitlines()[:MOST_LINES]
     )
     return Letter(
         "",

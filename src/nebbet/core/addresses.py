@@ -9,6 +9,7 @@ from msgspec import Struct
 _PARTS = re.compile(r'(?:"(?:\\.|[^"\\])*"|<[^<>]*>|[^,;"<])+|["<]')
 _NAMED = re.compile(r"(?P<name>.*?)\s*<\s*(?P<spec>[^<>]*?)\s*>\s*", re.DOTALL)
 _SPECIALS = re.compile(r'[()<>\[\]:;@\\,."]')
+_LONGEST = 1000  # characters of one address with its name (RFC 5321 §4.5.3.1: 254 of the address)
 _CONTROL = re.compile(r"[\x00-\x1f\x7f\u2028\u2029]")
 
 
@@ -74,14 +75,17 @@ def one(text: str) -> Address | Problem:
     if _CONTROL.search(text.strip()):
         shown = _CONTROL.sub("␊", text.strip())
         return Problem(shown, "there is a line break or control character in it")
-    match = _NAMED.fullmatch(text.strip())
-    name, spec = (match["name"], match["spec"]) if match else ("", text.strip())
+    text = " ".join(text.split())
+    if len(text) > _LONGEST:
+        return Problem(f"{text[:40]}…", "it is too long for an address")
+    match = _NAMED.fullmatch(text)
+    name, spec = (match["name"], match["spec"]) if match else ("", text)
     if name.startswith('"') and name.endswith('"') and len(name) > 1:
         name = re.sub(r"\\(.)", r"\1", name[1:-1])
     try:
         valid = validate_email(spec, check_deliverability=False, allow_smtputf8=False, strict=True)
     except EmailNotValidError as error:
-        return Problem(text.strip(), _reason(spec, str(error)))
+        return Problem(text, _reason(spec, str(error)))
     return Address(name.strip(), valid.ascii_email or valid.normalized)
 
 

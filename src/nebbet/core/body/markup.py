@@ -43,6 +43,7 @@ _PROPERTIES = {
     "text-transform", "vertical-align", "white-space", "width", "word-break",
 }  # fmt: skip
 UNSAYABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")
+_REFERENCE = re.compile(r"&#(?:[xX]([0-9a-fA-F]{1,8})|([0-9]{1,10}));?")
 _HIDDEN = re.compile(
     r"display\s*:\s*none|visibility\s*:\s*hidden|font-size\s*:\s*0(?:px|pt)?\s*(?:;|$)",
     re.IGNORECASE,
@@ -118,10 +119,25 @@ def _prepared(text: str, pictures: Mapping[str, str]) -> tuple[str, tuple[str, .
     return _inside(root.find("body")), tuple(told)
 
 
+def sayable(text: str) -> str:
+    """Markup without the characters that XML cannot say (XML 1.0 §2.2), also where they are only
+    referred to: no parser hands them on.
+
+    >>> sayable("a\\x01b&#2;c&#65;")
+    'abc&#65;'
+    """
+    return _REFERENCE.sub(_kept_reference, UNSAYABLE.sub("", text))
+
+
+def _kept_reference(match: re.Match[str]) -> str:
+    code = int(match[1], 16) if match[1] else int(match[2])
+    return "" if code > 0x10FFFF or UNSAYABLE.match(chr(code)) else match[0]
+
+
 def tree_of(text: str) -> "tuple[etree._Element | None, bool]":
     """The tree of some HTML, its styles inline, without comments; nothing where there is none. Then
     whether its nesting was too deep and was cut. Safe on HTML of any origin."""
-    even = levelled(UNSAYABLE.sub("", text))  # XML 1.0 §2.2: what XML cannot say no parser takes
+    even = levelled(sayable(text))
     return _parsed(_with_styles(even.text)), even.cut
 
 

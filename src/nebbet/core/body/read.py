@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from nebbet.core import inline
 from nebbet.core.body.levelled import levelled
-from nebbet.core.body.markup import UNSAYABLE
+from nebbet.core.body.markup import sayable
 from nebbet.core.body.model import (
     FILE,
     Align,
@@ -86,7 +86,7 @@ def read(text: str, pictures: Mapping[str, str] | None = None) -> Body:
     from lxml import etree
 
     cleaned = nh3.clean(
-        levelled(UNSAYABLE.sub("", text)).text,
+        levelled(sayable(text)).text,
         tags=_KEPT,
         clean_content_tags=_UNREAD,
         attributes=_ATTRIBUTES,

@@ -6,21 +6,28 @@ from itertools import count
 
 from nebbet.core.records import fold
 
-_PROMPT = re.compile(
-    r"\[[^\[\]\n]*[^\W\d_][^\[\]\n]*\]|<(?=\S)[^<>\n@/]*[^\W\d_][^<>\n@/]*(?<=\S)>|\bX{3,}\b|_{3,}"
-)
+# A prompt is a few words: the bounds keep hostile input linear.
+_PROMPT = re.compile(r"\[[^\[\]\n]{1,200}\]|<(?=\S)[^<>\n@/]{1,200}(?<=\S)>|\bX{3,}\b|_{3,}")
+_LETTER = re.compile(r"[^\W\d_]")
+MOST = 100  # prompts that are told of; nobody completes more by hand
 
 
 _NO_NAME = re.compile(r"[{}|_]+")
 
 
 def prompts_in(text: str) -> list[str]:
-    """The prompts in a text, once each, in order.
+    """The prompts in a text, once each, in order; the first hundred.
 
     >>> prompts_in("Dear [name], your order <order no> of ____")
     ['[name]', '<order no>', '____']
     """
-    return list(dict.fromkeys(_PROMPT.findall(text)))
+    found: dict[str, None] = {}
+    for match in _PROMPT.finditer(text):
+        if match[0][0] in "X_" or _LETTER.search(match[0]):
+            found[match[0]] = None
+        if len(found) == MOST:
+            break
+    return list(found)
 
 
 def blank_names(found: Iterable[str], taken: Iterable[str]) -> dict[str, str]:

@@ -51,20 +51,35 @@ def read_file(name: str, data: bytes) -> Incoming:
         raise NebbetError(f"{name} is empty", kept="No template was made of it")
     suffix, stem = PurePath(name).suffix.casefold(), PurePath(name).stem
     if suffix == ".eml":
-        return _message(stem, data)
+        return _message(name, stem, data)
     if suffix in (".html", ".htm"):
-        text = _text(data, _CHARSET.search(data[:2048]))
+        text = _no_longer(name, _text(data, _CHARSET.search(data[:2048])))
         title = title_of(text)
         return Incoming(title or stem, title or stem, text)
     if suffix == ".md":
-        return _note(stem, _text(data))
+        return _note(stem, _no_longer(name, _text(data)))
     if suffix == ".txt":
-        return _plain(stem, _text(data))
+        return _plain(stem, _no_longer(name, _text(data)))
     raise NebbetError(
         f"{name} is of no kind that becomes a template",
         kept="It was not taken",
         advice=f"Choose one that ends in {', '.join(KINDS)}",
     )
+
+
+LONGEST = 2 * 2**20  # characters of a text that becomes a template
+MOST_LINES = 20_000
+
+
+def _no_longer(name: str, text: str) -> str:
+    """A text, if it is no longer than any letter. Raises NebbetError."""
+    if len(text) > LONGEST or text.count("\n") > MOST_LINES:
+        raise NebbetError(
+            f"{name} is longer than any letter",
+            kept="No template was made of it",
+            advice="Take out of it what is to be the template",
+        )
+    return text
 
 
 def _text(data: bytes, charset: re.Match[bytes] | None = None) -> str:
@@ -77,9 +92,9 @@ def _text(data: bytes, charset: re.Match[bytes] | None = None) -> str:
     return decoded(data, charset[1].decode("ascii", "ignore") if charset else "utf-8")
 
 
-def _message(stem: str, data: bytes) -> Incoming:
+def _message(name: str, stem: str, data: bytes) -> Incoming:
     found = open_message(data)
-    markup = found.html or _structured(found.plain)
+    markup = _no_longer(name, found.html) or _structured(_no_longer(name, found.plain))
     return Incoming(
         found.subject or stem,
         found.subject,

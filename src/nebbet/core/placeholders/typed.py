@@ -40,15 +40,30 @@ def read(text: str, placeholder: Placeholder, language: str, today: date) -> Rea
     >>> read("3/12", Placeholder("x", kind="date"), "en_GB", date(2026, 11, 25)).clearer
     ('3 December 2026', '12 March 2027')
     """
+    text = text.strip()
     try:
-        value = _READERS[placeholder.kind](text.strip(), placeholder, language, today)
+        if len(text) > _LONGEST and placeholder.kind in _SHORT:
+            raise Unreadable(f"“{text[:20]}…” is too long for a {placeholder.kind}")
+        value = _READERS[placeholder.kind](text, placeholder, language, today)
         return Reading(value, _out_of_bounds(value, placeholder, language, today))
     except Unclear as unclear:
-        fitting = (c for c in unclear.clearer if not read(c, placeholder, language, today).problem)
-        return Reading(None, str(unclear), tuple(fitting))
+        fitting = tuple(c for c in unclear.clearer if _is_clear(c, placeholder, language, today))
+        return Reading(None, str(unclear), fitting)
     except (Unreadable, NebbetError) as problem:
         return Reading(None, str(problem).rstrip("."))
 
+
+def _is_clear(text: str, placeholder: Placeholder, language: str, today: date) -> bool:
+    """Whether a clearer text would be taken; one that would be asked back again is none."""
+    try:
+        value = _READERS[placeholder.kind](text, placeholder, language, today)
+    except (Unclear, Unreadable, NebbetError):
+        return False
+    return not _out_of_bounds(value, placeholder, language, today)
+
+
+_SHORT = ("number", "money", "date", "time", "yes/no")
+_LONGEST = 200  # characters of any of these
 
 Reader = Callable[[str, Placeholder, str, date], Value]
 
@@ -112,6 +127,8 @@ def _decimal(text: str, locale: "Locale") -> Decimal:
         clearer = tuple(error.suggestions or ()) if re.search(r"\d", said) else ()
         problem = f"“{text}” is not a number as it is written here"
         raise Unclear(problem, clearer) if clearer else Unreadable(problem) from None
+    except ArithmeticError:
+        raise Unreadable(f"“{text}” has too many digits") from None
     if not found.is_finite():
         raise Unreadable(f"“{text}” is not a number")
     return found
