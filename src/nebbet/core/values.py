@@ -18,6 +18,7 @@ class Money(Struct, frozen=True):
 
 
 LARGEST_EXPONENT = 24
+MOST_DIGITS = 26  # two fewer than the decimals of Python reckon with
 _CURRENCY = re.compile("[A-Z]{3}")
 
 Single = str | bool | Decimal | date | datetime | time | Money
@@ -50,7 +51,7 @@ def _single(raw: object) -> Single:
         return raw
     if isinstance(raw, int | float | Decimal):
         number = Decimal(str(raw))
-        if _is_sensible(number):
+        if is_sensible(number):
             return number
     if isinstance(raw, Mapping):
         try:
@@ -60,9 +61,12 @@ def _single(raw: object) -> Single:
     raise NebbetError(f"The value {raw!r} cannot be read", advice=f"A value is {SHAPES}")
 
 
-def _is_sensible(number: Decimal) -> bool:
+def is_sensible(number: Decimal) -> bool:
     """No team counts beyond this, and writing such numbers out could take for ever."""
-    return number.is_finite() and -LARGEST_EXPONENT <= number.adjusted() < LARGEST_EXPONENT
+    if not number.is_finite():
+        return False
+    digits = len(number.as_tuple().digits)
+    return digits <= MOST_DIGITS and -LARGEST_EXPONENT <= number.adjusted() < LARGEST_EXPONENT
 
 
 def _tagged(raw: Mapping[object, object]) -> Single:
@@ -72,7 +76,7 @@ def _tagged(raw: Mapping[object, object]) -> Single:
     if "time" in raw:
         return time.fromisoformat(str(raw["time"]))
     amount, currency = Decimal(str(raw["money"])), str(raw["currency"]).upper()
-    if not _is_sensible(amount) or not _CURRENCY.fullmatch(currency):
+    if not is_sensible(amount) or not _CURRENCY.fullmatch(currency):
         raise ValueError(currency)
     return Money(amount, currency)
 

@@ -16,7 +16,7 @@ from nebbet.core.placeholders.formats import language_of, show
 from nebbet.core.placeholders.languages import yes_and_no
 from nebbet.core.placeholders.typed_dates import Unclear, Unreadable
 from nebbet.core.records import fold
-from nebbet.core.values import Money, Value
+from nebbet.core.values import Money, Value, is_sensible
 
 if TYPE_CHECKING:
     from babel import Locale
@@ -129,8 +129,8 @@ def _decimal(text: str, locale: "Locale") -> Decimal:
         raise Unclear(problem, clearer) if clearer else Unreadable(problem) from None
     except ArithmeticError:
         raise Unreadable(f"“{text}” has too many digits") from None
-    if not found.is_finite():
-        raise Unreadable(f"“{text}” is not a number")
+    if not is_sensible(found):
+        raise Unreadable(f"“{text}” is not a number, or has too many digits")
     return found
 
 
