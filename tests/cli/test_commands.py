@@ -519,3 +519,183 @@ def test_a_library_as_a_pack(home: Home, tmp_path: Path) -> None:
     pack.write_bytes(b"junk")
     bad = run("import", str(pack), home=home)
     assert (bad.returncode, b"is not a whole zip file" in bad.stderr) == (2, True)
+
+
+# What is odd about the world round the command
+
+
+def test_a_full_disk_on_standard_output_is_one_sentence(home: Home) -> None:
+    for words in (["mailto", "--to", "a@b.example"], ["find", "refund"], ["date", "today"]):
+        with Path("/dev/full").open("wb") as full:
+            done = subprocess.run(
+                [str(Path(sys.executable).parent / "nebbet"), *words], stdout=full,
+                stderr=subprocess.PIPE, env={**os.environ, "NEBBET_HOME": str(home.data)},
+                timeout=60, check=False,
+            )  # fmt: skip
+        text = done.stderr.decode()
+        assert "Traceback" not in text
+        assert "no space left on device" in text
+        assert done.returncode == 2
+
+
+def test_a_closed_standard_input_is_one_sentence() -> None:
+    command = f"{Path(sys.executable).parent / 'nebbet'} clean <&-"
+    done = subprocess.run(["sh", "-c", command], capture_output=True, timeout=60, check=False)
+    assert done.returncode == 2
+    assert done.stderr.decode().startswith("nebbet: There is no standard input.")
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("date", "today", "--year", "--on", "9999-06-01"),
+        ("date", "today + 1 working day", "--on", "9999-12-31"),
+        ("date", "today", "--calendar", "utils"),
+        ("date", "today + 1 working day", "--calendar", "__init__"),
+        ("library", "report", "--at", "postgresql:"),
+        ("library", "report", "--at", "postgresql://"),
+        ("library", "init", "postgresql://[::1"),
+        ("work", "days between 0001-01-01 and 9999-12-31"),
+        ("check", "/dev/zero.eml"),
+        ("clean", "--nonsense"),
+    ],
+)
+def test_odd_words_are_answered_with_a_sentence(words: tuple[str, ...], home: Home) -> None:
+    done = run(*words, home=home)
+    said(done)
+    assert done.returncode in (0, 1, 2)
+
+
+def test_words_and_names_that_are_no_text(home: Home, tmp_path: Path) -> None:
+    """File names of Latin-1 and other bytes that are no UTF-8."""
+    command = str(Path(sys.executable).parent / "nebbet").encode()
+    name = os.fsencode(tmp_path) + b"/caf\xe9.txt"
+    Path(os.fsdecode(name)).write_text("Subject: x\n\nDear [name],\n", "utf-8")
+    for words in (
+        [b"import", name], [b"find", b"\xe9\xff"], [b"render", b"\xe9"], [b"date", b"\xe9"],
+        [b"mailto", b"--to", b"\xe9@b.example"], [b"check", b"/\xe9.eml"],
+        [b"render", b"refund-agreed", b"--set", b"x=\xe9"],
+    ):  # fmt: skip
+        done = subprocess.run(
+            [command, *words], capture_output=True, timeout=60, check=False,
+            env={**os.environ, "NEBBET_HOME": str(home.data), "PYTHONUTF8": "1"},
+        )  # fmt: skip
+        assert b"Traceback" not in done.stderr, words
+        assert done.returncode in (0, 1, 2)
+
+
+def test_an_interrupt_is_one_at_any_moment() -> None:
+    import signal
+    import time
+
+    for moment in (0.15, 0.3, 0.5):
+        started = subprocess.Popen(
+            [str(Path(sys.executable).parent / "nebbet"), "clean"], stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+        )  # fmt: skip
+        time.sleep(moment)  # how far the start has come is what is tried
+        started.send_signal(signal.SIGINT)
+        _, errors = started.communicate(timeout=30)
+        assert b"nebbet" not in errors or b"Traceback" not in errors
+        assert started.returncode in (130, -signal.SIGINT, 1)
+
+
+@pytest.mark.parametrize("words", [("export", "refund-agreed", "-o"), ("export", "--pack")])
+def test_nothing_is_written_over_unasked(
+    words: tuple[str, ...], home: Home, tmp_path: Path
+) -> None:
+    kept = tmp_path / "kept.zip"
+    kept.write_bytes(b"mine")
+    done = run(*words, str(kept), home=home)
+    assert "There is a file kept.zip already" in said(done)
+    assert kept.read_bytes() == b"mine"
+    assert run(*words, str(kept), "--overwrite", home=home).returncode == 0
+    assert kept.read_bytes() != b"mine"
+
+
+def test_own_files_are_closed_to_others_and_mended_at_start(tmp_path: Path) -> None:
+    made = home_in(tmp_path / "own")
+    old = os.umask(0o022)
+    try:
+        assert run("library", "init", home=made).returncode == 0
+        assert run("outbox", home=made).returncode == 0
+    finally:
+        os.umask(old)
+    assert made.data.stat().st_mode & 0o777 == 0o700
+    assert made.personal_file.stat().st_mode & 0o777 == 0o600
+    made.data.chmod(0o755)
+    made.personal_file.chmod(0o644)
+    assert run("outbox", home=made).returncode == 0
+    assert made.data.stat().st_mode & 0o777 == 0o700
+    assert made.personal_file.stat().st_mode & 0o777 == 0o600
+
+
+def test_adding_a_member_again_changes_only_what_is_given(tmp_path: Path) -> None:
+    from msgspec.structs import replace
+
+    made = home_in(tmp_path / "own")
+    run("library", "init", home=made)
+    first = ("--first", "Ana", "--last", "Roy", "--email", "a@b.example")
+    assert run("library", "members", "--add", "ana", *first, "--lead", home=made).returncode == 0
+    library = open_library(made.library_file)
+    ana = library.catalogue(NOW).members["ana"]
+    whole = replace(ana, job="Lead", phone="1", signatures={"en_GB": "<p>A</p>"}, more={"x": "y"})
+    library.put(whole)
+    assert run("library", "members", "--add", "ana", "--last", "Rey", home=made).returncode == 0
+    assert library.catalogue(NOW).members["ana"] == replace(whole, last_name="Rey")
+    assert run("library", "members", "--add", "ana", "--colleague", home=made).returncode == 0
+    assert library.catalogue(NOW).members["ana"].role == "colleague"
+    library.close()
+
+
+def test_a_password_in_the_library_s_address_does_not_stay_in_the_settings(tmp_path: Path) -> None:
+    from nebbet.post.secrets import SessionSecrets
+    from nebbet.post.settings import read_settings
+    from nebbet.post.stores import without_password
+
+    made = home_in(tmp_path)
+    for address in ("postgresql://a:s3cret@h/d", "postgresql://a@h/d?password=s3cret"):
+        made.settings_file.write_text(f'library = "{address}"\n', "utf-8")
+        secrets = SessionSecrets()
+        settings = without_password(made, read_settings(made.settings_file), secrets)
+        assert settings.library == "postgresql://a@h/d"
+        assert "s3cret" not in made.settings_file.read_text("utf-8")
+        assert secrets.get("postgresql://a@h/d") == "s3cret"
+    done = run("find", "x", home=made, NEBBET_PASSWORD="x")
+    assert "s3cret" not in done.stderr.decode()
+
+
+def test_what_nobody_can_read_is_taken_out_by_command(tmp_path: Path) -> None:
+    made = home_in(tmp_path / "own")
+    run("library", "init", home=made)
+    with sqlite3.connect(made.library_file) as connection:
+        connection.execute("INSERT INTO contact VALUES ('c', '{')")
+    done = run("library", "check", home=made)
+    assert done.returncode == 1
+    assert b"The contact c cannot be read" in done.stdout
+    done = run("library", "check", "--mend", home=made)
+    assert done.returncode == 0
+    assert b"Taken out: contact c, which nobody can read" in done.stdout
+
+
+# The barrier
+
+
+def test_a_mistake_of_ours_is_a_sentence_and_a_trace_in_the_log(home: Home, tmp_path: Path) -> None:
+    script = tmp_path / "broken.py"
+    script.write_text(
+        "import nebbet.cli.main as m, click\n"
+        "@m.main.command()\n"
+        "def broken():\n    raise RuntimeError('a mistake')\n"
+        "from nebbet.cli.entry import main\nmain()\n",
+        "utf-8",
+    )
+    done = subprocess.run(
+        [sys.executable, str(script), "broken"], capture_output=True, timeout=60, check=False,
+        env={**os.environ, "NEBBET_HOME": str(home.data)},
+    )  # fmt: skip
+    assert done.returncode == 2
+    assert "Something in Nebbet itself went wrong" in said(done)
+    log = home.data / "nebbet.log"
+    assert "RuntimeError: a mistake" in log.read_text("utf-8")
+    assert log.stat().st_mode & 0o777 == 0o600

@@ -1,5 +1,6 @@
 """Noticing that somebody else changed the library."""
 
+import logging
 import sqlite3
 import threading
 from collections.abc import Callable
@@ -11,6 +12,7 @@ from sqlalchemy import Engine
 from nebbet.library.postgres import CONNECTING
 
 PAUSE = 1.0  # seconds between two looks at a file
+_log = logging.getLogger(__name__)
 _CHANNEL = "nebbet"
 _MOST_AT_ONCE = 10_000
 _TRY_AGAIN = 2.0  # seconds, while a server does not answer
@@ -49,8 +51,8 @@ class Watcher(threading.Thread):
             try:
                 watch()
             except Exception as error:
-                if not _is_outage(error):
-                    raise
+                if not _is_outage(error):  # a mistake of ours: logged whole, and the thread lives
+                    _log.exception("the library could not be watched")
                 self._say_reached(False)
                 self._ended.wait(_TRY_AGAIN)
 

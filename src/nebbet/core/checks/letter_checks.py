@@ -45,6 +45,7 @@ def check(
         *_copies(letter),
         *_subject(letter),
         *_leftovers(letter),
+        *_links(letter),
         *_passages(letter),
         *_attachments(letter, has_file),
         *_expired(letter, expired),
@@ -190,6 +191,14 @@ def _leftovers_in(part: str, line: inline.Line) -> Iterator[Finding]:
     for prompt in prompts_in(text):
         said = f"“{prompt}” {where} looks like a prompt that was not completed"
         yield Finding("leftover", "doubt", part, said, prompt)
+
+
+def _links(letter: Letter) -> Iterator[Finding]:
+    """Where links lead is known only when their values are in."""
+    for address in dict.fromkeys(body.link_addresses(letter.body)):
+        if not body.may_lead(address):
+            said = f"The link “{address[:60]}” leads to nothing that may stand in a letter"
+            yield Finding("link", "stop", "body", said, address)
 
 
 def _passages(letter: Letter) -> Iterator[Finding]:
