@@ -1,5 +1,8 @@
 """The one base class of errors that can reach a person, and what a damaged value raises."""
 
+import re
+from unicodedata import category
+
 import msgspec
 
 # What reading a value of its JSON can raise where somebody, or a disk, has damaged it.
@@ -16,15 +19,17 @@ def shortened(text: str) -> str:
     >>> len(shortened("x" * 10_000))
     400
     """
-    line = " ".join(text[: 4 * _LONGEST].split()) if len(text) <= _LONGEST else text
-    if len(line) <= _LONGEST:
-        return line if line.isprintable() else "".join(_shown(sign) for sign in line)
-    start, end = line[: _LONGEST - _END - 3], line[-_END:]
-    return shortened(f"{start} … {end}")[:_LONGEST]
+    line = _GAPS.sub(" ", text)
+    if len(line) > _LONGEST:
+        line = f"{line[: _LONGEST - _END - 3]} … {line[-_END:]}"
+    return line if line.isprintable() else "".join(map(_shown, line))
+
+
+_GAPS = re.compile(r"[ \t\r\n\f\v]+")  # a no-break space in a number stays one
 
 
 def _shown(sign: str) -> str:
-    return sign if sign.isprintable() else "\ufffd"
+    return sign if sign.isprintable() or category(sign) == "Zs" else "\ufffd"
 
 
 class NebbetError(Exception):

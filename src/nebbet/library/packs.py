@@ -15,7 +15,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 from sqlalchemy import Connection, insert, select, update
 
-from nebbet.core.body import BUILT_IN, Frame, clean_markup
+from nebbet.core.body import BUILT_IN, Frame
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Content, Passage, unsound
 from nebbet.core.letter.signature import SIGNATURE
@@ -195,7 +195,7 @@ def _unpacked(name: str, pack: zipfile.ZipFile, entry: str) -> bytes:
 
 
 def _sound(name: str, manifest: Manifest) -> Manifest:
-    """The manifest, if what it names can be kept and used; texts that are finished are cleaned."""
+    """The manifest, if what it names can be kept and used."""
     ids = [
         *(shelf.id for shelf in manifest.shelves),
         *(template.id for template in manifest.templates),
@@ -241,10 +241,7 @@ def _whole(name: str, template: PackedTemplate, data: Mapping[str, bytes]) -> Pa
         body = data.get(template.bodies.get(code, ""))
         if body is None:
             raise _refused(name, f"the text of {template.id} is missing")
-        source = body.decode("utf-8", "replace")
-        if text.finished:
-            source = clean_markup(source).source
-        texts[code] = replace(text, body=source)
+        texts[code] = replace(text, body=body.decode("utf-8", "replace"))
     return replace(template, content=replace(template.content, texts=texts), bodies={})
 
 

@@ -2,12 +2,13 @@
 
 import hashlib
 import re
+from functools import lru_cache
 from typing import Literal
 
 from msgspec import Struct, field
 
 from nebbet.core import dates, inline
-from nebbet.core.body import Body, Markup, read
+from nebbet.core.body import Body, Markup, clean_markup, read
 from nebbet.core.placeholders import Placeholder
 
 
@@ -26,9 +27,9 @@ class Texts(Struct, frozen=True, omit_defaults=True):
 
     @property
     def blocks(self) -> Body:
-        """The body, read."""
+        """The body, read; finished HTML is cleaned, wherever it was kept."""
         if self.finished:
-            return (Markup(inline.parse(self.body)),)
+            return (Markup(inline.parse(_clean(self.body))),)
         return read(self.body)
 
     @property
@@ -36,6 +37,11 @@ class Texts(Struct, frozen=True, omit_defaults=True):
         """A short mark of what the text says."""
         said = f"{self.subject}\n{self.body}".encode()
         return hashlib.sha256(said).hexdigest()[:16]
+
+
+@lru_cache(maxsize=128)
+def _clean(source: str) -> str:
+    return clean_markup(source).source
 
 
 class Copy(Struct, frozen=True, omit_defaults=True):
