@@ -200,6 +200,17 @@ def test_a_mistake_of_ours_is_told_and_nothing_has_gone(
     assert taken == {"letter 2": 1}
 
 
+def test_a_locked_file_is_told_until_it_is_not(world: World, taken: Counter[str]) -> None:
+    outbox.enqueue(world.personal, item_of(1), world.clock)
+    world.disk.plan("locked", 0, times=1)
+    deliver_due(world.office)
+    assert "another program is writing to it" in world.office.stuck[0].sentence
+    assert not taken
+    deliver_due(world.office)
+    assert world.office.stuck == []
+    assert taken["letter 1"] == 1
+
+
 def test_putting_in_twice_is_refused_wherever_the_letter_is(
     world: World, taken: Counter[str]
 ) -> None:

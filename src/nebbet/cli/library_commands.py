@@ -374,6 +374,8 @@ def outbox(ctx: click.Context, deliver: bool, as_json: bool) -> None:
         library, settings = _open()
         office = carrier.Office(personal, library, settings.account, KeyringSecrets(), time.time)
         carrier.deliver_due(office)
+        for error in office.stuck:
+            click.echo(f"nebbet: {error.sentence}", err=True)
     left = outboxes.queued(personal)
     rows = [
         {

@@ -36,16 +36,9 @@ class _OwnFile(RotatingFileHandler):
 
 
 def keep_log(home: Home) -> None:
-    """Keep what goes wrong in the home's log, if there is a home already."""
+    """Keep what goes wrong in the home's log, as soon as there is a home."""
     shown = logging.StreamHandler()
     shown.setFormatter(_OneLine())
-    handlers: list[logging.Handler] = [shown]
-    try:
-        known = home.data.is_dir()
-    except OSError:
-        known = False
-    if known:
-        kept = _OwnFile(home.data / "nebbet.log", maxBytes=_LARGEST, backupCount=1, delay=True)
-        kept.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
-        handlers.append(kept)
-    logging.basicConfig(level=logging.WARNING, handlers=handlers)
+    kept = _OwnFile(home.data / "nebbet.log", maxBytes=_LARGEST, backupCount=1, delay=True)
+    kept.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
+    logging.basicConfig(level=logging.WARNING, handlers=[shown, kept])

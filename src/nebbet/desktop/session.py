@@ -410,7 +410,6 @@ class Session(QObject):
         return self.stores.entries()
 
     def _on_carried(self, left: list[Queued]) -> None:
-        self.outbox_trouble = ""
         before = {e.item.id: e.state for e in self.outbox}
         self._on_outbox(left)
         gone = before.keys() - {e.item.id for e in left}
@@ -420,11 +419,14 @@ class Session(QObject):
             if entry.state in ("refused", "uncertain") and before.get(entry.item.id) != entry.state:
                 self.voice.fail(NebbetError(entry.words.rstrip(".")))
 
-    def _on_troubled(self, error: NebbetError) -> None:
-        """The outbox could not be looked through: the band says so until it can be again."""
-        if error.sentence != self.outbox_trouble:
+    def _on_troubled(self, error: NebbetError | None) -> None:
+        """The outbox cannot be read or written: the band says so until it can be again."""
+        sentence = error.sentence if error else ""
+        if sentence == self.outbox_trouble:
+            return
+        self.outbox_trouble = sentence
+        if error:
             self.voice.fail(error)
-        self.outbox_trouble = error.sentence
         self.outbox_changed.emit()
 
     def _on_outbox(self, left: list[Queued]) -> None:

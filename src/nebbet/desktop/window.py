@@ -293,7 +293,7 @@ class Window(QMainWindow):
         words = f"Outbox {len(outbox)}" if outbox else "Outbox empty"
         trouble = self.session.outbox_trouble
         if trouble:
-            words = "Outbox cannot be read"
+            words = "Outbox is stuck"
         elif troubled:
             words += f", {troubled} need you"
         elif late:

@@ -25,7 +25,7 @@ from nebbet.post.settings import Account
 
 RETRY_SECONDS = (60, 300, 900, 3600)
 _IDLE = 3600.0
-_UNWRITTEN = 1.0  # seconds until an outcome that could not be written is tried again
+_STUCK = 2.0  # seconds until what the personal file did not take is tried again
 _log = logging.getLogger(__name__)
 _UNFORESEEN = DeliveryError(
     "refused",
@@ -46,7 +46,8 @@ class Office(Struct, frozen=True):
     """All that delivering needs. now gives seconds since 1970.
 
     unwritten holds outcomes that are known but could not be written into the personal file: a
-    letter that the server took is sent, whatever the disk says.
+    letter that the server took is sent, whatever the disk says. stuck holds what kept letters from
+    being tried in the last pass.
     """
 
     personal: Engine
@@ -55,6 +56,7 @@ class Office(Struct, frozen=True):
     secrets: Secrets
     now: Callable[[], float]
     unwritten: dict[str, Outcome] = field(default_factory=dict)
+    stuck: list[NebbetError] = field(default_factory=list)
 
 
 def deliver_due(office: Office) -> list[Queued]:
@@ -63,6 +65,7 @@ def deliver_due(office: Office) -> list[Queued]:
     One letter's trouble is that letter's: the others go on. Raises NebbetError when the outbox
     itself cannot be read.
     """
+    office.stuck.clear()
     _write_outcomes(office)
     for entry in outbox.queued(office.personal, ("held", "waiting", "sent")):
         if entry.due <= office.now() and entry.item.id not in office.unwritten:
@@ -95,7 +98,7 @@ def _hand_in(office: Office, entry: Queued) -> Outcome | None:
     except DeliveryError as error:
         return _put_off(office, entry, error)
     except NebbetError as error:  # the personal file cannot be written: nothing has begun
-        _log.warning("a letter waits: %s", error.sentence)
+        office.stuck.append(error)
         return None
     except Exception:
         _log.exception("a letter could not be made ready")
@@ -210,7 +213,7 @@ def _write_outcomes(office: Office) -> None:
                 office.personal, item_id, outcome.state, due=outcome.due, words=outcome.words
             )
         except NebbetError as error:
-            _log.warning("what became of a letter cannot be written yet: %s", error.sentence)
+            office.stuck.append(error)
             continue
         del office.unwritten[item_id]
 
@@ -218,15 +221,16 @@ def _write_outcomes(office: Office) -> None:
 class Carrier:
     """Runs deliver_due in a thread of its own, whenever something is due or nudged.
 
-    changed is called from that thread after every pass, with what is left in the outbox; troubled
-    when a pass failed, with the reason. Whatever happens in a pass, the thread goes on.
+    After every pass, changed is called from that thread with what is left in the outbox, if that
+    could be read, and troubled with what stood in the way, or None. Whatever happens in a pass, the
+    thread goes on.
     """
 
     def __init__(
         self,
         office: Office,
         changed: Callable[[list[Queued]], None],
-        troubled: Callable[[NebbetError], None] = lambda _error: None,
+        troubled: Callable[[NebbetError | None], None] = lambda _error: None,
     ) -> None:
         self._office, self._changed, self._troubled = office, changed, troubled
         self._wake = threading.Event()
@@ -282,6 +286,9 @@ class Carrier:
             )
             return float(RETRY_SECONDS[0])
         self._changed(left)
+        stuck = self._office.stuck
+        self._troubled(stuck[0] if stuck else None)
+        if stuck:
+            return _STUCK
         dues = [entry.due for entry in left if entry.state in ("held", "waiting", "sent")]
-        pause = max(0.05, min([due - self._office.now() for due in dues], default=_IDLE))
-        return min(pause, _UNWRITTEN) if self._office.unwritten else pause
+        return max(0.05, min([due - self._office.now() for due in dues], default=_IDLE))
