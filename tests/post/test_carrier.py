@@ -18,6 +18,7 @@ from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.reading import open_message
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Contact, Member
+from nebbet.library.postgres import Away
 from nebbet.library.store import Library
 from nebbet.post import imap, outbox, personal, register
 from nebbet.post.carrier import RETRY_SECONDS, Carrier, Office, deliver_due
@@ -385,3 +386,42 @@ def test_a_promise_that_cannot_be_made_any_more_brings_the_letter_back(
     assert "waited until another day, and now Extra is missing" in entry.words
     assert mailbox(service, CATCH_ALL) == []
     assert outbox.take_back(office.personal, waiting.id, 1.0)
+
+
+def test_a_library_that_is_only_away_makes_a_letter_wait(
+    office: Office, item: Item, me: Member, token: Callable[[], str], library: Library,
+    clock: Clock, service: MailService, monkeypatch: pytest.MonkeyPatch,
+) -> None:  # fmt: skip
+    waiting = promise(library, item, me, token, "the sending day + 2 days")
+    outbox.enqueue(office.personal, waiting, clock() + 10)
+    clock.seconds += 86400
+
+    def away(*_args: object) -> None:
+        raise Away("The library cannot be read: the server does not answer")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(library, "catalogue", away)
+        entry = only(deliver_due(office))
+    assert entry.state == "waiting"
+    assert "the server does not answer" in entry.words
+    clock.seconds += RETRY_SECONDS[-1]
+    assert deliver_due(office) == []
+    assert len(mailbox(service, CATCH_ALL)) == 2
+
+
+def test_what_is_written_anew_is_checked_anew(
+    office: Office, item: Item, me: Member, token: Callable[[], str], library: Library,
+    clock: Clock, service: MailService,
+) -> None:  # fmt: skip
+    """A file that was valid yesterday is not today: what a person was told no longer holds."""
+    waiting = promise(library, item, me, token, "the sending day + 2 days")
+    file = library.put_file(b"terms", "terms.pdf", "application/pdf")
+    library.set_valid_until(file, NOW.date())
+    attached = (letters.Attachment(file, ("terms.pdf",), "application/pdf", 5),)
+    waiting = replace(waiting, letter=replace(waiting.letter, attachments=attached))
+    outbox.enqueue(office.personal, waiting, clock() + 10)
+    clock.seconds += 86400
+    entry = only(deliver_due(office))
+    assert entry.state == "refused"
+    assert "now it cannot go: The attachment terms.pdf was valid until" in entry.words
+    assert mailbox(service, CATCH_ALL) == []

@@ -427,6 +427,8 @@ class Session(QObject):
         self.outbox_trouble = sentence
         if error:
             self.voice.fail(error)
+        else:
+            self.voice.say("The outbox can be read and written again.")
         self.outbox_changed.emit()
 
     def _on_outbox(self, left: list[Queued]) -> None:

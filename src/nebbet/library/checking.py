@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Iterator
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 import msgspec
@@ -18,13 +18,15 @@ from nebbet.library import schema
 from nebbet.library.catalogue import Unread
 from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained
-from nebbet.library.reading import RECORDS, KeptCalendar
+from nebbet.library.reading import RECORDS, KeptCalendar, read_catalogue
 from nebbet.library.store import Library
 
 _DOCUMENTS: dict[str, tuple[Table, str, type]] = {
     kind.__name__.lower(): (table, key, kind) for kind, (table, key) in RECORDS.items()
 } | {"frame": (schema.frame, "id", Frame)}
 _SETTINGS: dict[str, Any] = {"calendar": KeptCalendar, "words": frozenset[str]}
+
+_LATEST = datetime(9000, 1, 1, tzinfo=UTC)
 
 
 def problems(library: Library) -> list[str]:
@@ -34,13 +36,20 @@ def problems(library: Library) -> list[str]:
     against their types, and at what editions and proposals refer to.
     """
     with explained("The library cannot be checked"), library.engine.connect() as connection:
-        return [
+        found = [
             *_structure(connection),
             *_files(connection),
             *_documents(connection),
             *_contents(connection),
             *_in_use(connection),
         ]
+        passed_over = read_catalogue(connection, _LATEST).unread
+    told = " ".join(found)
+    return found + [
+        f"The {row.table.rstrip('_')} {row.key} cannot be read, and is passed over"
+        for row in passed_over
+        if row.key not in told
+    ]
 
 
 def mend(library: Library, now: datetime) -> list[str]:
