@@ -61,6 +61,10 @@ VECTORS = [
     "<style></style><img src=x onerror=alert(1)>",
     "<p style='background:url(//x.example)'>x</p>",
     "<p style='behavior:url(x)'>x</p>",
+    "<p style='width:expression(alert(1))'>x</p>",
+    "<p style='color:red;background-color:\\75rl(//x.example)'>x</p>",
+    "<p style='font:1px url(//x.example)'>x</p>",
+    "<p style='color:r/**/gb(1,2,3);border:image(x)'>x</p>",
     "<base href='//x.example/'>",
     "<link rel=stylesheet href=//x.example>",
     "<meta http-equiv=refresh>",
@@ -125,6 +129,12 @@ def test_nothing_that_runs_is_left_in_any_form(vector: str) -> None:
             assert_harmless(render_email((Markup(else_said),)))
         assert_harmless(render_email(read(text)))
         assert_harmless(render_email(read_foreign(text)))
+
+
+def test_styles_lay_out_and_colour_and_call_nothing() -> None:
+    kept = "color:rgb(1, 2, 3);width:calc(100% - 2px)"
+    source = clean_markup(f'<p style="{kept};color:var(--x);height:expression(x)">a</p>').source
+    assert source == f'<p style="{kept}">a</p>'
 
 
 def test_a_link_is_judged_when_its_values_are_in() -> None:

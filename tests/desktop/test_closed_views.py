@@ -7,12 +7,14 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QUrl
+from PySide6.QtGui import QImage
 from pytestqt.qtbot import QtBot
 
 from nebbet.core import inline
 from nebbet.core.body import Markup, read
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.paper_edit import PaperEdit
+from nebbet.desktop.kit.pictures import image_of, png_of
 from nebbet.desktop.kit.slot_edit import SlotEdit
 
 ROOT = Path(__file__).parents[2]
@@ -67,3 +69,14 @@ def test_nested_tables_are_laid_out_in_bounded_time(qtbot: QtBot) -> None:
     html = "<table><tr><td>" * 400 + "kept" + "</td></tr></table>" * 400
     view.show_message(Received("", "", "", "", "", "s", "", html))
     assert "kept" in view.reader.toPlainText()
+
+
+def test_a_drawing_is_no_picture() -> None:
+    """Qt would read the files that a drawing names."""
+    hostile = b'<svg xmlns="http://www.w3.org/2000/svg"><image href="/dev/zero"/></svg>'
+    assert image_of(hostile).isNull()
+    assert image_of(b"").isNull()
+    assert image_of(b"/* XPM */ static char *x[] = {};").isNull()
+    image = QImage(3, 3, QImage.Format.Format_RGB32)
+    image.fill(1)
+    assert image_of(png_of(image)).width() == 3

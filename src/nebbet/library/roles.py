@@ -13,6 +13,7 @@ from sqlalchemy import Connection, Engine, text, update
 from nebbet.core.errors import NebbetError
 from nebbet.library import schema
 from nebbet.library.catalogue import Role
+from nebbet.library.engine import explained
 from nebbet.library.guards import SCHEMA, make_guards
 
 _Policy = tuple[str, str, str, str]
@@ -139,6 +140,7 @@ _GRANTS = {
         ),
     ],
 }
+_AS_BEFORE = "The server is as it was"
 _LONGEST = 63  # bytes of a name in PostgreSQL; what is longer is cut off without a word
 
 
@@ -211,7 +213,7 @@ def _run(connection: Connection, statement: str) -> None:
 
 def set_up(engine: Engine) -> None:
     """Make the roles of a library on a server, with their rights; may be run again at any time."""
-    with engine.begin() as connection:
+    with explained("The roles cannot be made", _AS_BEFORE), engine.begin() as connection:
         for role in _GRANTS:
             _make_role(connection, _group(connection, role), "NOLOGIN")
         lead, colleague = _group(connection, "lead"), _group(connection, "colleague")
@@ -287,7 +289,7 @@ def enrol(engine: Engine, member: str, login: str, role: Role, password: str = "
 
     Raises NebbetError for a member that the library does not know.
     """
-    with engine.begin() as connection:
+    with explained("The member cannot be let in", _AS_BEFORE), engine.begin() as connection:
         name = _quoted(login)
         _make_role(connection, name, "LOGIN")
         if password:

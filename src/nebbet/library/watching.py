@@ -14,7 +14,6 @@ from nebbet.library.postgres import CONNECTING
 PAUSE = 1.0  # seconds between two looks at a file
 _log = logging.getLogger(__name__)
 _CHANNEL = "nebbet"
-_MOST_AT_ONCE = 10_000
 _TRY_AGAIN = 2.0  # seconds, while a server does not answer
 
 
@@ -83,20 +82,14 @@ class Watcher(threading.Thread):
             connection.execute(f"LISTEN {_CHANNEL}")
             self._say_reached(True)
             self._tell()  # what changed while nobody listened
-            more = False
             while not self._ended.is_set():
                 if self._doubts and self._doubts():
                     return
                 if list(connection.notifies(timeout=self._pause, stop_after=1)):
                     self._tell()
-                    # Anybody may send notices, as many as they like: they are told at most once
-                    # for each pause, and those that came meanwhile as one.
+                    # Anybody may send notices, as many as they like: whatever comes meanwhile is
+                    # told as one.
                     self._ended.wait(self._pause)
-                    for _ in connection.notifies(timeout=0, stop_after=_MOST_AT_ONCE):
-                        more = True
-                    if more:
-                        self._tell()
-                        more = False
 
 
 def _version(connection: sqlite3.Connection) -> int:

@@ -125,7 +125,8 @@ def _offer(server: smtplib.SMTP, sender: str, recipients: Sequence[str]) -> None
     for recipient in recipients:
         code, words = server.rcpt(recipient)
         if code not in (250, 251):
-            server.rset()
+            with suppress(OSError, smtplib.SMTPException):
+                server.rset()  # whatever it says to that, its answer is the one before
             raise _answer(code, words, recipient)
 
 

@@ -5,7 +5,6 @@ from pathlib import Path
 from urllib.parse import unquote
 
 from PySide6.QtCore import QUrl, Signal
-from PySide6.QtGui import QImage
 from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
@@ -21,6 +20,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.message.reading import Received
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.closed_document import MOST_TABLES, no_picture
+from nebbet.desktop.kit.pictures import image_of
 from nebbet.library.disk import disk_explained
 
 
@@ -40,7 +40,7 @@ class _Reader(QTextBrowser):
     def loadResource(self, _kind: int, name: QUrl | str) -> object:
         address = name.toString() if isinstance(name, QUrl) else name
         data = self.pictures.get(unquote(address.removeprefix("cid:")))
-        image = QImage.fromData(data) if data else QImage()
+        image = image_of(data or b"")
         return no_picture() if image.isNull() else image
 
 

@@ -12,6 +12,17 @@ from nebbet.desktop.kit.operations import Operations
 QImageReader.setAllocationLimit(64)
 
 
+# What mail programs show, by its first bytes. Qt would read others, too, among them drawings that
+# name files of this computer.
+_KINDS = {b"\x89PNG": b"PNG", b"\xff\xd8\xff": b"JPEG", b"GIF8": b"GIF", b"RIFF": b"WEBP"}
+
+
+def image_of(data: bytes) -> QImage:
+    """A picture of somebody's bytes, or a null one where they are none that is shown."""
+    kind = next((kind for start, kind in _KINDS.items() if data.startswith(start)), b"")
+    return QImage.fromData(data, kind) if kind else QImage()
+
+
 def png_of(image: QImage) -> bytes:
     """A picture as a PNG file."""
     held = QByteArray()
@@ -41,7 +52,7 @@ class Pictures(QObject):
         if file not in self._kept:
             self._kept[file] = None
             self._operations.run(
-                lambda: QImage.fromData(self._read(file)),
+                lambda: image_of(self._read(file)),
                 lambda image: self._came(file, image),
                 lambda _error: None,  # the checks of the letter say that the file is missing
             )
