@@ -39,9 +39,11 @@ def make_parts(
 ) -> Parts:
     """What a session is made of. Raises NebbetError when the folder cannot be used."""
     make_home(home)
-    from nebbet.post.stores import without_password
+    settings = read_settings(home.settings_file)
+    if "://" in settings.library:  # what a server needs is loaded only where there is one
+        from nebbet.post.stores import without_password
 
-    settings = without_password(home, read_settings(home.settings_file), secrets)
+        settings = without_password(home, settings, secrets)
     return Parts(home, settings, secrets, now, role=role)
 
 

@@ -6,8 +6,6 @@ This is the one place where text becomes a header: whatever comes here is cleane
 import re
 from base64 import b64encode
 from collections.abc import Iterable, Iterator, Sequence
-from email.message import MIMEPart
-from email.policy import SMTP
 from functools import lru_cache
 
 from nebbet.core.addresses import Address
@@ -83,6 +81,9 @@ def attachment(name: str, media_type: str) -> bytes:
     """The header fields of an attachment; the standard library writes RFC 2231 parameters
     correctly. A kind that says how a message is put together is none for an attachment: RFC 2046
     §5.2.1 forbids to encode an attached message, and a file is kept as it is."""
+    from email.message import MIMEPart  # not before it is needed: it takes a moment
+    from email.policy import SMTP
+
     part = MIMEPart(policy=SMTP)
     usable = _MEDIA_TYPE.fullmatch(media_type) and not media_type.lower().startswith(_COMPOSED)
     part["Content-Type"] = media_type if usable else "application/octet-stream"

@@ -14,13 +14,16 @@ QImageReader.setAllocationLimit(64)
 
 # What mail programs show, by its first bytes. Qt would read others, too, among them drawings that
 # name files of this computer.
-_KINDS = {b"\x89PNG": b"PNG", b"\xff\xd8\xff": b"JPEG", b"GIF8": b"GIF", b"RIFF": b"WEBP"}
+_KINDS = {b"\x89PNG": "PNG", b"\xff\xd8\xff": "JPEG", b"GIF8": "GIF", b"RIFF": "WEBP"}
 
 
 def image_of(data: bytes) -> QImage:
     """A picture of somebody's bytes, or a null one where they are none that is shown."""
-    kind = next((kind for start, kind in _KINDS.items() if data.startswith(start)), b"")
-    return QImage.fromData(data, kind) if kind else QImage()
+    kind = next((kind for start, kind in _KINDS.items() if data.startswith(start)), "")
+    if not kind:
+        return QImage()
+    # It takes text, whatever its stubs say.
+    return QImage.fromData(data, kind)  # type: ignore[arg-type]
 
 
 def png_of(image: QImage) -> bytes:
