@@ -34,13 +34,13 @@ class BoundedReader:
 
     def __init__(self, sock: socket.socket, seconds: float, largest: int) -> None:
         self.sock = sock
-        self._seconds, self._largest = seconds, largest
+        self.seconds, self._largest = seconds, largest
         self._held = bytearray()
         self.begin()
 
     def begin(self) -> None:
         """Another answer begins."""
-        self._end = time.monotonic() + self._seconds
+        self._end = time.monotonic() + self.seconds
         self._left = self._largest
 
     def readline(self, limit: int = -1) -> bytes:
@@ -97,6 +97,13 @@ class BoundedSMTP(smtplib.SMTP):
     def __init__(self, host: str, port: int, local: str, timeout: float) -> None:
         self._seconds = min(SECONDS, 2 * timeout)
         super().__init__(host, port, local_hostname=local, timeout=timeout)
+
+    def be_patient(self, seconds: float) -> None:
+        """Let the next replies take that long."""
+        if self.sock is not None:
+            self.sock.settimeout(seconds)
+        if isinstance(self.file, BoundedReader):
+            self.file.seconds = seconds
 
     def getreply(self) -> tuple[int, bytes]:
         """A reply within the limits. Raises OSError where it is beyond them."""

@@ -25,6 +25,7 @@ from nebbet.post.settings import Account
 # An address literal (RFC 5321 §4.1.3): smtplib would else ask the network for this machine's name,
 # wait for it, and tell it to the world.
 _ME = "[127.0.0.1]"
+_PATIENCE = 4  # times as long as for any other answer
 _log = logging.getLogger(__name__)
 
 
@@ -49,8 +50,9 @@ def deliver(
         _enter(server, account, password)
         _offer(server, sender, recipients)
         _begin(server)
-        handed = True
-        _hand_over(server, data)
+        _send_text(server, data)
+        handed = True  # from here on the server may take it
+        _end(server, timeout)
     except DeliveryError:
         raise
     except smtplib.SMTPResponseException as error:
@@ -136,13 +138,20 @@ def _begin(server: smtplib.SMTP) -> None:
         raise _answer(code, words, "the letter")
 
 
-def _hand_over(server: smtplib.SMTP, data: bytes) -> None:
-    """Send the message. Once the last byte is out, only the server knows whether it took it."""
+def _send_text(server: smtplib.SMTP, data: bytes) -> None:
+    """Send the message but for its end: until that is sent, no server can have taken it."""
     stuffed = b"\r\n".join(
         b"." + line if line.startswith(b".") else line for line in data.split(b"\r\n")
     )
-    end = b"" if stuffed.endswith(b"\r\n") else b"\r\n"
-    server.send(stuffed + end + b".\r\n")
+    server.send(stuffed if stuffed.endswith(b"\r\n") else stuffed + b"\r\n")
+
+
+def _end(server: smtplib.SMTP, timeout: float) -> None:
+    """Say that the message ends. Then only the server knows whether it took it; looking through a
+    letter takes servers longer than any other answer (RFC 5321 §4.5.3.2.6)."""
+    if isinstance(server, BoundedSMTP):
+        server.be_patient(_PATIENCE * timeout)
+    server.send(b".\r\n")
     try:
         code, words = server.getreply()
     except (OSError, smtplib.SMTPException):
