@@ -124,7 +124,13 @@ class TeamLibrary(Library):
             return
         self.copy.keep(moment, self.role, catalogue, beside)
         for file in self.copy.missing(catalogue.files):
-            self.copy.keep_file(super().file_bytes(file))
+            try:
+                data = super().file_bytes(file)
+            except Away:
+                raise
+            except NebbetError:
+                continue  # one that is damaged keeps no other from being kept
+            self.copy.keep_file(data)
         waiting = _with(Catalogue(), self._queue.waiting()).files
         self.copy.forget_files({*catalogue.files, *waiting})
 
