@@ -4,7 +4,7 @@ import pytest
 
 from tests.fuzz.run import rounds
 
-SECONDS = 16.0
+SECONDS = 12.0
 
 
 @pytest.mark.timeout(300)

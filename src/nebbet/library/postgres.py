@@ -27,7 +27,7 @@ CONNECTING: dict[str, Any] = {
     "keepalives_count": 2,
 }
 # The library's own schema, and temporary tables last; nobody is waited for without end.
-_OPTIONS = f"-c search_path={SCHEMA},pg_temp -c lock_timeout=10s"
+_OPTIONS = f"-c search_path={SCHEMA},pg_temp -c lock_timeout=5s"
 _CONNECTION = ("08", "57")  # classes of SQLSTATE (PostgreSQL documentation, appendix A)
 
 

@@ -66,6 +66,8 @@ class BlockObject(QPyTextObject):
             document = ClosedDocument(self._picture, self)
             document.setUndoRedoEnabled(False)
             document.setDocumentMargin(0)
+            # It lies on paper, which is light in either look.
+            document.setDefaultStyleSheet(f"a {{ color: {theme.LIGHT.plum} }}")
             self._prepare(document)
             if piece.html:
                 document.setHtml(levelled(piece.html, tables=MOST_TABLES).text)
