@@ -5,12 +5,14 @@ An entrance may refuse with a NebbetError and with nothing else, within limits o
 
 import random
 import shutil
+import sys
 import zipfile
 from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
 from io import BytesIO
 from pathlib import Path
+from unittest import mock
 
 import click
 from msgspec import Struct
@@ -445,7 +447,12 @@ def _command(data: bytes, made: Made) -> None:
     try:
         if words[0] in ("demo",) or "init" in words or "copy" in words or not words[0]:
             return
-        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(out):
+        with (
+            contextlib.redirect_stdout(out),
+            contextlib.redirect_stderr(out),
+            # Words of which none is left open the window; nobody is there to close it.
+            mock.patch.dict(sys.modules, {"nebbet.cli.window": mock.Mock()}),
+        ):
             commands.main(words, standalone_mode=False)
     except (click.ClickException, click.Abort, click.exceptions.Exit):
         return
