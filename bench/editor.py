@@ -14,12 +14,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QTextEdit, QWidget
 
 from nebbet.core.body import read
-from nebbet.desktop.kit.block_object import Piece
-from nebbet.desktop.kit.marks import Kind
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.picker import Choice
-from nebbet.desktop.kit.speller import Speller
-from nebbet.desktop.shelves.template_edit import TemplateEdit
+from nebbet.desktop.paper.block_object import Piece
+from nebbet.desktop.paper.marks import Kind
+from nebbet.desktop.paper.speller import Speller
+from nebbet.desktop.paper.template_edit import TemplateEdit
 
 KEYS = 200
 PARAGRAPH = (

@@ -34,11 +34,11 @@ from nebbet.desktop.kit import theme
 from nebbet.desktop.window import Window
 from nebbet.library import schema
 from nebbet.library.catalogue import Catalogue, Shelf
-from nebbet.library.finding import found_by, make_finder
+from nebbet.library.search import found_by, make_finder
 from nebbet.library.store import Library, open_library
 from nebbet.library.watching import Watcher
-from nebbet.post.home import home_in
-from nebbet.post.secrets import SessionSecrets
+from nebbet.personal.home import home_in
+from nebbet.personal.secrets import SessionSecrets
 
 NOW = datetime(2026, 11, 25, 9, 30, tzinfo=UTC)
 LANGUAGES = {"en_GB": "aeiou", "fr": "aeéèou", "de": "aeiouäöü", "nb": "aeioæøå"}

@@ -71,7 +71,7 @@ def middle(runs: list[dict[str, tuple[float, int]]], word: str, which: int) -> f
 
 
 def main() -> None:
-    from nebbet.post.home import home_in
+    from nebbet.personal.home import home_in
     from nebbet.standin import demo
 
     with tempfile.TemporaryDirectory() as folder:

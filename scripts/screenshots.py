@@ -16,9 +16,9 @@ from PySide6.QtWidgets import QApplication
 from nebbet.desktop import application
 from nebbet.desktop.kit import theme
 from nebbet.desktop.window import Window
-from nebbet.post.home import home_in
-from nebbet.post.secrets import SessionSecrets
-from nebbet.post.settings import write_settings
+from nebbet.personal.home import home_in
+from nebbet.personal.secrets import SessionSecrets
+from nebbet.personal.settings import write_settings
 from nebbet.standin import demo
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"

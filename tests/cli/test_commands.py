@@ -13,7 +13,7 @@ import pytest
 
 from nebbet.core.letter import Content, Texts
 from nebbet.library.store import open_library
-from nebbet.post.home import Home, home_in
+from nebbet.personal.home import Home, home_in
 from nebbet.standin import demo
 from tests.conftest import NOW
 
@@ -649,9 +649,9 @@ def test_adding_a_member_again_changes_only_what_is_given(tmp_path: Path) -> Non
 
 
 def test_a_password_in_the_library_s_address_does_not_stay_in_the_settings(tmp_path: Path) -> None:
-    from nebbet.post.secrets import SessionSecrets
-    from nebbet.post.settings import read_settings
-    from nebbet.post.stores import without_password
+    from nebbet.personal.secrets import SessionSecrets
+    from nebbet.personal.settings import read_settings
+    from nebbet.personal.stores import without_password
 
     made = home_in(tmp_path)
     for address in ("postgresql://a:s3cret@h/d", "postgresql://a@h/d?password=s3cret"):

@@ -18,7 +18,7 @@ from nebbet.core.message.charsets import decoded, known
 from nebbet.core.message.compose import compose
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.headers import file_name
-from nebbet.core.message.reading import LONGEST_TEXT, open_message
+from nebbet.core.message.received import LONGEST_TEXT, open_message
 from nebbet.core.records import Contact, Member
 from tests.conftest import NOW
 

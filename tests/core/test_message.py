@@ -24,7 +24,7 @@ from nebbet.core.message.compose import compose, with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.links import mailto
 from nebbet.core.message.outgoing import Outgoing
-from nebbet.core.message.reading import open_message
+from nebbet.core.message.received import open_message
 from nebbet.core.records import Contact, Member
 from tests.conftest import NOW
 

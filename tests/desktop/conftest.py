@@ -23,10 +23,10 @@ from nebbet.desktop import application
 from nebbet.desktop.kit import theme
 from nebbet.desktop.window import Window
 from nebbet.library.catalogue import Template
+from nebbet.personal.home import Home, home_in
+from nebbet.personal.secrets import SessionSecrets
+from nebbet.personal.settings import read_settings, write_settings
 from nebbet.post import imap
-from nebbet.post.home import Home, home_in
-from nebbet.post.secrets import SessionSecrets
-from nebbet.post.settings import read_settings, write_settings
 from nebbet.standin import demo
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService

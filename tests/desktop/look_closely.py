@@ -19,10 +19,10 @@ from PySide6.QtWidgets import QApplication
 
 from nebbet.core import inline
 from nebbet.core.body import Markup
-from nebbet.core.message.reading import Received
+from nebbet.core.message.received import Received
 from nebbet.desktop.kit.as_received import AsReceived
 from nebbet.desktop.kit.message_view import MessageView
-from nebbet.desktop.kit.slot_edit import SlotEdit
+from nebbet.desktop.paper.slot_edit import SlotEdit
 from tests.desktop.reaching_out import vectors
 
 

@@ -13,9 +13,9 @@ from nebbet.desktop import application
 from nebbet.desktop.window import Window
 from nebbet.library.moving import copy_library
 from nebbet.library.store import open_library
-from nebbet.post.home import Home
-from nebbet.post.secrets import SessionSecrets
-from nebbet.post.settings import read_settings, write_settings
+from nebbet.personal.home import Home
+from nebbet.personal.secrets import SessionSecrets
+from nebbet.personal.settings import read_settings, write_settings
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
 from tests.desktop.conftest import PATIENCE, Hand, close, open_window

@@ -11,9 +11,9 @@ from nebbet.core.body import read, write
 from nebbet.core.letter import Copy, Letter
 from nebbet.core.placeholders import Placeholder
 from nebbet.desktop.kit.picker import ASIDE
-from nebbet.desktop.kit.slot_edit import SlotEdit
-from nebbet.desktop.shelves.declaration import SOURCES, Declaration
-from nebbet.desktop.shelves.editor import TemplateEditor
+from nebbet.desktop.paper.slot_edit import SlotEdit
+from nebbet.desktop.template.declaration import SOURCES, Declaration
+from nebbet.desktop.template.editor import TemplateEditor
 from tests.desktop.conftest import Hand
 from tests.desktop.test_letters import field, open_letter, paper
 from tests.desktop.test_library import saved, template

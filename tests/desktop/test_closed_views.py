@@ -13,9 +13,9 @@ from pytestqt.qtbot import QtBot
 from nebbet.core import inline
 from nebbet.core.body import Markup, read
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.kit.paper_edit import PaperEdit
 from nebbet.desktop.kit.pictures import image_of, png_of
-from nebbet.desktop.kit.slot_edit import SlotEdit
+from nebbet.desktop.paper.paper_edit import PaperEdit
+from nebbet.desktop.paper.slot_edit import SlotEdit
 
 ROOT = Path(__file__).parents[2]
 
@@ -60,7 +60,7 @@ def test_words_that_look_like_markup_are_words(qtbot: QtBot) -> None:
 
 def test_nested_tables_are_laid_out_in_bounded_time(qtbot: QtBot) -> None:
     """Qt takes several times as long for each table inside a table."""
-    from nebbet.core.message.reading import Received
+    from nebbet.core.message.received import Received
     from nebbet.desktop.kit.message_view import MessageView
 
     view = MessageView()

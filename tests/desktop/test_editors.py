@@ -9,13 +9,13 @@ from pytestqt.qtbot import QtBot
 from nebbet.core import inline
 from nebbet.core.body import Body, Frame, read, write
 from nebbet.core.inline import Slot
-from nebbet.desktop.kit import docread, docwrite
-from nebbet.desktop.kit.docformat import Shown, paper_style
-from nebbet.desktop.kit.docwrite import Writer
-from nebbet.desktop.kit.marks import Kind
 from nebbet.desktop.kit.picker import Choice
-from nebbet.desktop.kit.slot_edit import SlotEdit, Value
-from nebbet.desktop.shelves.template_edit import TemplateEdit
+from nebbet.desktop.paper import docread, docwrite
+from nebbet.desktop.paper.docformat import Shown, paper_style
+from nebbet.desktop.paper.docwrite import Writer
+from nebbet.desktop.paper.marks import Kind
+from nebbet.desktop.paper.slot_edit import Filling, SlotEdit
+from nebbet.desktop.paper.template_edit import TemplateEdit
 from nebbet.standin.world import read_world
 from tests.conftest import TODAY
 from tests.core.test_body import BODIES
@@ -55,8 +55,8 @@ def test_every_body_written_by_hand_goes_through_both_editors_unchanged(qtbot: Q
             assert write(through_a_document(texts.blocks, show)) == write(texts.blocks)
 
 
-def values(**texts: str | None) -> dict[str, Value]:
-    return {name: Value(text, f"label of {name}", "value") for name, text in texts.items()}
+def values(**texts: str | None) -> dict[str, Filling]:
+    return {name: Filling(text, f"label of {name}", "value") for name, text in texts.items()}
 
 
 def test_a_single_line_keeps_to_one_line(qtbot: QtBot) -> None:

@@ -4,7 +4,7 @@ from datetime import date
 
 from PySide6.QtWidgets import QApplication
 
-from nebbet.desktop.shelves.facts import SharedFacts
+from nebbet.desktop.shared.facts import SharedFacts
 from tests.desktop.conftest import Hand
 from tests.desktop.test_builders import choose, retype
 from tests.desktop.test_letters import paper

@@ -9,7 +9,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QMenu
 
 from nebbet.core.body import files_of, verbatim, write
-from nebbet.desktop.shelves.editor import TemplateEditor
+from nebbet.desktop.template.editor import TemplateEditor
 from tests.desktop.conftest import Hand
 
 

@@ -10,8 +10,8 @@ from pytestqt.qtbot import QtBot
 
 from nebbet.core import inline
 from nebbet.core.letter import Letter
-from nebbet.post import outbox, personal
-from nebbet.post.home import Home
+from nebbet.personal import open_letters, outbox
+from nebbet.personal.home import Home
 from nebbet.standin.service import MailService
 from tests.desktop.conftest import Hand, close, open_window
 
@@ -399,7 +399,7 @@ def test_sending_twice_in_a_hurry_sends_once(letter: Hand) -> None:
     letter.sent_all()
     assert len(letter.mailbox()) == 1
     assert letter.session.letters == {}
-    assert personal.open_letters(letter.session.stores.personal) == ([], 0)
+    assert open_letters.open_letters(letter.session.stores.personal) == ([], 0)
 
 
 def test_a_letter_that_cannot_be_put_into_the_outbox_stays_open(letter: Hand) -> None:
@@ -432,7 +432,7 @@ def test_an_open_letter_is_there_again_after_a_crash(
 ) -> None:
     letter.type("thick fog")
     engine = letter.session.stores.personal
-    letter.until(lambda: any(x.answers for x in personal.open_letters(engine)[0]))
+    letter.until(lambda: any(x.answers for x in open_letters.open_letters(engine)[0]))
     # No close: the first window is left as a killed program would leave its files.
     again = open_window(home)
     hand = Hand(again, qtbot, service)

@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from nebbet.core.body import write
 from nebbet.core.letter import Content
-from nebbet.post.home import Home
+from nebbet.personal.home import Home
 from nebbet.standin.service import MailService
 from tests.desktop.conftest import Hand, close, open_window, template
 

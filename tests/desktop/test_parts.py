@@ -10,8 +10,8 @@ from pytestqt.qtbot import QtBot
 
 from nebbet.core.body import Body, render_plain, write
 from nebbet.core.letter import Passage, Texts
-from nebbet.desktop.shelves.editor import TemplateEditor
-from nebbet.desktop.shelves.template_edit import TemplateEdit
+from nebbet.desktop.paper.template_edit import TemplateEdit
+from nebbet.desktop.template.editor import TemplateEditor
 from nebbet.library.catalogue import Template
 from tests.core.test_body import BODIES
 from tests.desktop.conftest import Hand

@@ -15,7 +15,7 @@ from nebbet.desktop.kit.picker import ChoiceList
 from nebbet.desktop.shelves.page import LibraryPage
 from nebbet.library.documents import states
 from nebbet.library.store import open_library
-from nebbet.post.home import Home
+from nebbet.personal.home import Home
 from tests.conftest import NOW
 from tests.desktop.conftest import Hand, template
 

@@ -12,7 +12,7 @@ from nebbet.desktop.shelves.table import MATCHES, TemplatesTable
 from nebbet.desktop.window import Window
 from nebbet.library.catalogue import own_shelf
 from nebbet.library.store import open_library
-from nebbet.post.home import Home
+from nebbet.personal.home import Home
 from tests.conftest import NOW
 from tests.desktop.conftest import Hand, template
 

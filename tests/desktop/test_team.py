@@ -12,12 +12,12 @@ from pytestqt.qtbot import QtBot
 
 from nebbet.core.letter import Content
 from nebbet.desktop import application
-from nebbet.desktop.shelves.comparison import ComparisonView
+from nebbet.desktop.editions.comparison import ComparisonView
 from nebbet.desktop.window import Window
 from nebbet.library.store import open_library
-from nebbet.post.home import Home, home_in
-from nebbet.post.secrets import SessionSecrets
-from nebbet.post.settings import read_settings
+from nebbet.personal.home import Home, home_in
+from nebbet.personal.secrets import SessionSecrets
+from nebbet.personal.settings import read_settings
 from nebbet.standin import demo
 from nebbet.standin.service import MailService
 from tests.conftest import NOW

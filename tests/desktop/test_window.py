@@ -27,9 +27,9 @@ from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.shelves.page import LibraryPage
 from nebbet.desktop.window import Window
-from nebbet.post.home import home_in
-from nebbet.post.secrets import SessionSecrets
-from nebbet.post.settings import read_settings
+from nebbet.personal.home import home_in
+from nebbet.personal.secrets import SessionSecrets
+from nebbet.personal.settings import read_settings
 from tests.desktop.conftest import Hand, close, wait_until_open
 
 # Finding
@@ -262,8 +262,8 @@ def test_the_first_start_asks_who_one_is(tmp_path: Path, qtbot: QtBot) -> None:
 
 
 def test_the_register_of_somebody_else_s_letter(hand: Hand) -> None:
-    from nebbet.post.entries import Registered
-    from nebbet.post.register import record
+    from nebbet.library.entries import Registered
+    from nebbet.library.register import record
     from tests.conftest import NOW
 
     entry = Registered("<x@y>", NOW, "ottilie.marsh", "a@b.example", "Ana", subject="Hello")

@@ -26,15 +26,16 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.message.compose import compose
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.importing import content_of, read_file, with_blanks
-from nebbet.core.message.reading import open_message
+from nebbet.core.message.received import open_message
 from nebbet.core.placeholders import Placeholder, typed
 from nebbet.core.records import Case, Contact, Member
 from nebbet.library.catalogue import Catalogue, begin, seen_by
 from nebbet.library.checking import problems
 from nebbet.library.packs import read_pack, take_pack, write_pack
 from nebbet.library.store import open_library
-from nebbet.post import bounded, imap, outbox, personal
-from nebbet.post.settings import Account, read_settings
+from nebbet.personal import open_letters, outbox, own_templates, tables
+from nebbet.personal.settings import Account, read_settings
+from nebbet.post import bounded, imap
 from nebbet.post.smtp import deliver
 from nebbet.standin.filling import make_library
 from tests.conftest import NOW
@@ -352,15 +353,15 @@ def _personal(folder: Path) -> bytes:
     from tests.post.conftest import make_item
 
     path = folder / "own.sqlite"
-    engine = personal.open_personal(path)
+    engine = tables.open_personal(path)
     for number in range(5):
         item = make_item(_HANNA, _ME, lambda n=number: f"token{n}", f"l{number}")  # type: ignore[misc]
         if number % 2:
             outbox.enqueue(engine, item, NOW.timestamp(), {"a": "b"})
         else:
-            personal.keep_letter(engine, item.letter, 1.0)
-    personal.keep_draft(engine, "t", b"{}")
-    personal.set_pinned(engine, ["t"], True)
+            open_letters.keep_letter(engine, item.letter, 1.0)
+    own_templates.keep_draft(engine, "t", b"{}")
+    own_templates.set_pinned(engine, ["t"], True)
     engine.dispose()
     return path.read_bytes()
 
@@ -370,11 +371,11 @@ def _own(data: bytes, folder: Path) -> None:
     for old in folder.glob("turned.sqlite*"):
         old.unlink()
     path.write_bytes(data)
-    engine = personal.open_personal(path)
+    engine = tables.open_personal(path)
     try:
         for read_one in (
-            outbox.recover, outbox.queued, outbox.damaged, personal.open_letters, personal.drafts,
-            personal.answers, personal.pins, lambda held: outbox.sent_item(held, "<t@x>"),
+            outbox.recover, outbox.queued, outbox.looked_through, open_letters.open_letters, own_templates.drafts,
+            open_letters.answers, own_templates.pins, lambda held: outbox.sent_item(held, "<t@x>"),
         ):  # fmt: skip
             try:
                 read_one(engine)

@@ -6,7 +6,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage, Texts
 from nebbet.core.records import Member
 from nebbet.library.catalogue import Copied, Shelf, own_shelf, private_to, seen_by
-from nebbet.library.finding import make_finder
+from nebbet.library.search import make_finder
 from nebbet.library.store import Library
 from tests.conftest import NOW
 

@@ -13,13 +13,12 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Enclosure, Texts
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Case, Contact, Fact, Member
-from nebbet.library import schema
+from nebbet.library import register, schema
 from nebbet.library.catalogue import Shelf
 from nebbet.library.disk import LARGEST_FILE
-from nebbet.library.finding import make_finder
+from nebbet.library.entries import Registered
+from nebbet.library.search import make_finder
 from nebbet.library.store import Library
-from nebbet.post import register
-from nebbet.post.entries import Registered
 from tests.conftest import NOW
 
 CONTENT = Content(

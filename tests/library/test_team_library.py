@@ -16,8 +16,8 @@ from nebbet.library.local_copy import LocalCopy
 from nebbet.library.postgres import Away
 from nebbet.library.store import open_library
 from nebbet.library.team import TeamLibrary, open_team
-from nebbet.post import personal
-from nebbet.post.waiting import WaitingWrites
+from nebbet.personal import tables
+from nebbet.personal.waiting import WaitingWrites
 from tests.conftest import NOW
 from tests.library.line import Line
 
@@ -32,7 +32,7 @@ def line(database: str) -> Iterator[Line]:
 
 @pytest.fixture
 def own(tmp_path: Path) -> Iterator[Engine]:
-    engine = personal.open_personal(tmp_path / "personal.sqlite")
+    engine = tables.open_personal(tmp_path / "personal.sqlite")
     yield engine
     engine.dispose()
 
@@ -163,7 +163,7 @@ def test_what_the_library_does_not_take_is_set_aside_and_the_rest_goes_up(
         team.back()
     assert list(team.catalogue(NOW).proposals) == ["p2"] and not team.away
     with own.connect() as connection:
-        (row,) = connection.execute(personal.waiting_table.select())
+        (row,) = connection.execute(tables.waiting_table.select())
     assert row.kind == "proposal" and "cannot be made" in row.refused
 
 

@@ -13,12 +13,12 @@ from nebbet.core.letter import Letter
 from nebbet.core.message.compose import compose
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import Contact, Member
+from nebbet.library.entries import Registered
 from nebbet.library.store import Library, open_library
+from nebbet.personal.items import Item
+from nebbet.personal.secrets import SessionSecrets
+from nebbet.personal.tables import open_personal
 from nebbet.post.carrier import Office
-from nebbet.post.entries import Registered
-from nebbet.post.items import Item
-from nebbet.post.personal import open_personal
-from nebbet.post.secrets import SessionSecrets
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
 from tests.conftest import NOW

@@ -15,16 +15,18 @@ from nebbet.core.body import Frame
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.compose import compose
 from nebbet.core.message.encoded import EncodedFiles
-from nebbet.core.message.reading import open_message
+from nebbet.core.message.received import open_message
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Contact, Member
+from nebbet.library import register
 from nebbet.library.postgres import Away
 from nebbet.library.store import Library
-from nebbet.post import imap, outbox, personal, register
+from nebbet.personal import open_letters, outbox
+from nebbet.personal.items import Item, Queued
+from nebbet.personal.secrets import SessionSecrets
+from nebbet.post import imap
 from nebbet.post.carrier import RETRY_SECONDS, Carrier, Office, deliver_due
 from nebbet.post.errors import DeliveryError
-from nebbet.post.items import Item, Queued
-from nebbet.post.secrets import SessionSecrets
 from nebbet.post.smtp import deliver
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
@@ -85,9 +87,9 @@ def test_a_letter_is_held_until_its_time_and_can_be_taken_back(
 
 
 def test_putting_into_the_outbox_takes_it_off_the_pile(office: Office, item: Item) -> None:
-    personal.keep_letter(office.personal, item.letter, 1)
+    open_letters.keep_letter(office.personal, item.letter, 1)
     outbox.enqueue(office.personal, item, office.now() + 10)
-    assert personal.open_letters(office.personal) == ([], 0)
+    assert open_letters.open_letters(office.personal) == ([], 0)
 
 
 # What goes wrong

@@ -12,10 +12,10 @@ from sqlalchemy import Engine, event, text
 from nebbet.core import body
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
-from nebbet.post import personal as personals
-from nebbet.post.home import find_home, home_in, make_home, take_home
-from nebbet.post.secrets import VARIABLE, KeyringSecrets, SessionSecrets
-from nebbet.post.settings import Account, Settings, read_settings, write_settings
+from nebbet.personal import open_letters, own_templates, tables
+from nebbet.personal.home import find_home, home_in, make_home, take_home
+from nebbet.personal.secrets import VARIABLE, KeyringSecrets, SessionSecrets
+from nebbet.personal.settings import Account, Settings, read_settings, write_settings
 
 
 def test_one_variable_moves_everything(tmp_path: Path) -> None:
@@ -74,48 +74,48 @@ LETTER = Letter("l1", subject=("Hello",), body=body.read("<p>text</p>"))
 
 @pytest.fixture
 def engine(tmp_path: Path) -> Engine:
-    return personals.open_personal(tmp_path / "deep" / "personal.sqlite")
+    return tables.open_personal(tmp_path / "deep" / "personal.sqlite")
 
 
 def test_open_letters_are_kept_newest_first(engine: Engine) -> None:
-    personals.keep_letter(engine, LETTER, 1)
-    personals.keep_letter(engine, replace(LETTER, id="l2"), 2)
-    personals.keep_letter(engine, replace(LETTER, subject=("Changed",)), 3)
-    letters, broken = personals.open_letters(engine)
+    open_letters.keep_letter(engine, LETTER, 1)
+    open_letters.keep_letter(engine, replace(LETTER, id="l2"), 2)
+    open_letters.keep_letter(engine, replace(LETTER, subject=("Changed",)), 3)
+    letters, broken = open_letters.open_letters(engine)
     assert [(x.id, x.subject) for x in letters] == [("l1", ("Changed",)), ("l2", ("Hello",))]
     assert broken == 0
-    personals.drop_letter(engine, "l1")
-    assert [x.id for x in personals.open_letters(engine)[0]] == ["l2"]
+    open_letters.drop_letter(engine, "l1")
+    assert [x.id for x in open_letters.open_letters(engine)[0]] == ["l2"]
 
 
 def test_one_broken_letter_hides_no_other_and_stays(engine: Engine) -> None:
-    personals.keep_letter(engine, LETTER, 1)
+    open_letters.keep_letter(engine, LETTER, 1)
     with engine.begin() as connection:
         connection.execute(text("INSERT INTO letter VALUES ('bad', 2, x'7b')"))
-    letters, broken = personals.open_letters(engine)
+    letters, broken = open_letters.open_letters(engine)
     assert ([x.id for x in letters], broken) == (["l1"], 1)
 
 
 def test_drafts_of_templates(engine: Engine) -> None:
-    personals.keep_draft(engine, "t1", b"one")
-    personals.keep_draft(engine, "t1", b"two")
-    assert personals.drafts(engine) == {"t1": b"two"}
-    personals.keep_draft(engine, "t1", None)
-    assert personals.drafts(engine) == {}
+    own_templates.keep_draft(engine, "t1", b"one")
+    own_templates.keep_draft(engine, "t1", b"two")
+    assert own_templates.drafts(engine) == {"t1": b"two"}
+    own_templates.keep_draft(engine, "t1", None)
+    assert own_templates.drafts(engine) == {}
 
 
 def test_a_full_disk_keeps_the_letter_that_was_there(engine: Engine) -> None:
-    personals.keep_letter(engine, LETTER, 1)
+    open_letters.keep_letter(engine, LETTER, 1)
     engine.dispose()
     event.listen(engine, "connect", lambda c, _e: c.execute("PRAGMA max_page_count = 1"))
     big = replace(LETTER, body=body.read("<p>" + "word " * 100_000 + "</p>"))
     with pytest.raises(NebbetError) as caught:
-        personals.keep_letter(engine, big, 2)
+        open_letters.keep_letter(engine, big, 2)
     assert caught.value.sentence == (
         "The letter cannot be kept on disk: the disk is full. It is still on the page. "
         "Make room and try again."
     )
-    assert personals.open_letters(engine)[0] == [LETTER]
+    assert open_letters.open_letters(engine)[0] == [LETTER]
 
 
 def test_a_newer_personal_file_is_left_alone(tmp_path: Path, engine: Engine) -> None:
@@ -123,14 +123,14 @@ def test_a_newer_personal_file_is_left_alone(tmp_path: Path, engine: Engine) -> 
         connection.execute(text("PRAGMA user_version = 99"))
     engine.dispose()
     with pytest.raises(NebbetError, match="made by a newer Nebbet"):
-        personals.open_personal(tmp_path / "deep" / "personal.sqlite")
+        tables.open_personal(tmp_path / "deep" / "personal.sqlite")
 
 
 def test_a_personal_file_that_is_none(tmp_path: Path) -> None:
     path = tmp_path / "personal.sqlite"
     path.write_bytes(b"not a database at all, just some words" * 50)
     with pytest.raises(NebbetError, match="it is not a Nebbet file"):
-        personals.open_personal(path)
+        tables.open_personal(path)
 
 
 # Passwords

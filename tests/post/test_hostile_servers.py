@@ -8,9 +8,9 @@ import pytest
 from msgspec.structs import replace
 
 from nebbet.core.errors import NebbetError
+from nebbet.personal.settings import Account
 from nebbet.post import bounded, imap
 from nebbet.post.errors import DeliveryError
-from nebbet.post.settings import Account
 from nebbet.post.smtp import deliver
 from nebbet.standin.service import MailService
 from tests.post.conftest import ME, PASSWORDS

@@ -20,15 +20,15 @@ from msgspec.structs import replace
 from sqlalchemy import Engine, event, select, text
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.message.reading import open_message
+from nebbet.core.message.received import open_message
 from nebbet.core.records import Contact, Member
 from nebbet.library import schema
 from nebbet.library.store import Library, open_library
-from nebbet.post import outbox, personal
+from nebbet.personal import open_letters, outbox
+from nebbet.personal.items import Item
+from nebbet.personal.secrets import SessionSecrets
+from nebbet.personal.tables import letter_table, open_personal, outbox_table
 from nebbet.post.carrier import Office, deliver_due
-from nebbet.post.items import Item
-from nebbet.post.personal import letter_table, open_personal, outbox_table
-from nebbet.post.secrets import SessionSecrets
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
 from tests.post.conftest import ME, PASSWORDS, make_item
@@ -221,7 +221,7 @@ def test_putting_in_twice_is_refused_wherever_the_letter_is(
     deliver_due(world.office)
     with pytest.raises(NebbetError, match="before"):
         outbox.enqueue(world.personal, item, world.clock)
-    personal.keep_letter(world.personal, item.letter, 1.0)  # a late autosave
+    open_letters.keep_letter(world.personal, item.letter, 1.0)  # a late autosave
     assert world.pile() == []
     deliver_due(world.office)
     assert taken["letter 1"] == 1
@@ -229,12 +229,16 @@ def test_putting_in_twice_is_refused_wherever_the_letter_is(
 
 def test_answers_and_outbox_are_one_act(world: World) -> None:
     item = item_of(1)
-    personal.keep_letter(world.personal, item.letter, 1.0)
+    open_letters.keep_letter(world.personal, item.letter, 1.0)
     for after in range(4):
         world.disk.plan("full", after)
         with pytest.raises(NebbetError):
             outbox.enqueue(world.personal, item, world.clock, {"name": "Ana"})
-        assert (world.pile(), world.rows(), personal.answers(world.personal)) == (["l1"], {}, {})
+        assert (world.pile(), world.rows(), open_letters.answers(world.personal)) == (
+            ["l1"],
+            {},
+            {},
+        )
     outbox.enqueue(world.personal, item, world.clock, {"name": "Ana"})
     assert (world.pile(), list(world.rows())) == ([], ["l1"])
 
@@ -245,7 +249,7 @@ def test_a_damaged_row_keeps_nothing_from_starting(world: World, taken: Counter[
     with world.personal.begin() as connection:
         connection.execute(text("UPDATE outbox SET item = x'ff00' WHERE id = 'l1'"))
         connection.execute(text("UPDATE outbox SET due = 'never' WHERE id = 'l2'"))
-    assert outbox.damaged(world.personal) == 2
+    assert outbox.looked_through(world.personal)[1] == 2
     assert deliver_due(world.office) == []
     assert taken == {"letter 3": 1}
     assert len(world.rows()) == 3, "what cannot be read stays in the file"
@@ -318,7 +322,7 @@ class Outbox(RuleBasedStateMachine):
         item = item_of(Outbox.number)
         self.letters[item.id] = f"letter {Outbox.number}"
         self.world.disk.kind = ""
-        personal.keep_letter(self.world.personal, item.letter, self.world.clock)
+        open_letters.keep_letter(self.world.personal, item.letter, self.world.clock)
 
     @rule(which=st.integers(0, 3), hold=st.sampled_from([0, 10]))
     def send(self, which: int, hold: int) -> None:

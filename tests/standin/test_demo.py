@@ -10,17 +10,18 @@ from msgspec.structs import replace
 from nebbet.core import checks, placeholders
 from nebbet.core import letter as letters
 from nebbet.core.body import read
-from nebbet.core.comparing.offering import is_reworded, wording
+from nebbet.core.comparing.rewording import is_reworded, wording
 from nebbet.core.errors import NebbetError
-from nebbet.core.message.reading import open_message
+from nebbet.core.message.received import open_message
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import fold
+from nebbet.library import register
 from nebbet.library.catalogue import begin, example_cases, seen_by
 from nebbet.library.checking import problems
 from nebbet.library.store import open_library
-from nebbet.post import imap, register
-from nebbet.post.home import home_in
-from nebbet.post.settings import read_settings
+from nebbet.personal.home import home_in
+from nebbet.personal.settings import read_settings
+from nebbet.post import imap
 from nebbet.standin import demo, filling
 from nebbet.standin.papers import make_papers
 from nebbet.standin.ports import CATCH_ALL

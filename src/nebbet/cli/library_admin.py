@@ -15,9 +15,9 @@ from nebbet.library import migrate, roles
 from nebbet.library.catalogue import Role
 from nebbet.library.postgres import is_url, sound_url
 from nebbet.library.store import Library, open_library
-from nebbet.post.secrets import KeyringSecrets
-from nebbet.post.settings import read_settings
-from nebbet.post.stores import reached, without_password
+from nebbet.personal.secrets import KeyringSecrets
+from nebbet.personal.settings import read_settings
+from nebbet.personal.stores import reached, without_password
 
 _WHERE = click.option(
     "--at", default="", metavar="WHERE", help="a file or postgresql://…; your own library otherwise"

@@ -22,8 +22,9 @@ from nebbet.core.message import exporting
 from nebbet.core.message.compose import compose, with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.importing import MOST_LINES, with_blanks
-from nebbet.core.message.reading import LARGEST, open_message
+from nebbet.core.message.received import LARGEST, open_message
 from nebbet.core.records import Case, Contact, Member, contact_for, fold
+from nebbet.library import entries, register
 from nebbet.library.catalogue import (
     Catalogue,
     Template,
@@ -31,16 +32,17 @@ from nebbet.library.catalogue import (
     seen_by,
 )
 from nebbet.library.disk import read_file, write_file
-from nebbet.library.finding import contact_entries, make_finder
 from nebbet.library.intake import take_in
+from nebbet.library.search import contact_entries, make_finder
 from nebbet.library.store import Library, open_library
-from nebbet.post import carrier, entries, personal, register
-from nebbet.post import outbox as outboxes
-from nebbet.post.home import make_home
-from nebbet.post.personal import open_personal
-from nebbet.post.secrets import KeyringSecrets
-from nebbet.post.settings import Settings, read_settings
-from nebbet.post.stores import reached, without_password
+from nebbet.personal import outbox as outboxes
+from nebbet.personal import own_templates
+from nebbet.personal.home import make_home
+from nebbet.personal.secrets import KeyringSecrets
+from nebbet.personal.settings import Settings, read_settings
+from nebbet.personal.stores import reached, without_password
+from nebbet.personal.tables import open_personal
+from nebbet.post import carrier
 
 
 def _open() -> tuple[Library, Settings]:
@@ -178,7 +180,7 @@ def import_files(
             failed = True
             continue
         draft = replace(taken.draft, content=with_blanks(taken.draft.content))
-        personal.keep_draft(drafts, taken.id, msgspec.json.encode(draft))
+        own_templates.keep_draft(drafts, taken.id, msgspec.json.encode(draft))
         click.echo(f"{taken.id}  {draft.title}")
         if taken.removed:
             click.echo(f"taken out: {', '.join(taken.removed)}", err=True)

@@ -4,7 +4,7 @@ import logging
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
-from nebbet.post.home import Home
+from nebbet.personal.home import Home
 
 _LARGEST = 2**20  # bytes
 

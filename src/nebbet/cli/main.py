@@ -13,7 +13,7 @@ import click
 from nebbet import __version__
 from nebbet.core.errors import NebbetError
 from nebbet.core.message import links
-from nebbet.post.home import Home, find_home
+from nebbet.personal.home import Home, find_home
 
 
 class _Nebbet(click.Group):

@@ -12,8 +12,8 @@ from pathlib import Path
 
 from nebbet.desktop import application
 from nebbet.desktop.window import Window
-from nebbet.post.home import Home, find_home, home_in, take_home
-from nebbet.post.secrets import KeyringSecrets, SessionSecrets
+from nebbet.personal.home import Home, find_home, home_in, take_home
+from nebbet.personal.secrets import KeyringSecrets, SessionSecrets
 from nebbet.standin import demo
 
 

@@ -1,1 +1,1 @@
-"""The window: Qt widgets, one package for each place, and a shared kit."""
+"""The window: Qt widgets, a room for each place, over the session, the paper and the kit."""

@@ -15,12 +15,12 @@ from PySide6.QtWidgets import QApplication, QMessageBox
 from nebbet.core.errors import NebbetError
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.operations import BUG
-from nebbet.desktop.session import Parts
+from nebbet.desktop.session.session import Parts
 from nebbet.desktop.window import Window
 from nebbet.library.catalogue import Role
-from nebbet.post.home import Home, make_home
-from nebbet.post.secrets import Secrets
-from nebbet.post.settings import read_settings
+from nebbet.personal.home import Home, make_home
+from nebbet.personal.secrets import Secrets
+from nebbet.personal.settings import read_settings
 
 _log = logging.getLogger(__name__)
 _SCREENS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
@@ -41,7 +41,7 @@ def make_parts(
     make_home(home)
     settings = read_settings(home.settings_file)
     if "://" in settings.library:  # what a server needs is loaded only where there is one
-        from nebbet.post.stores import without_password
+        from nebbet.personal.stores import without_password
 
         settings = without_password(home, settings, secrets)
     return Parts(home, settings, secrets, now, role=role)

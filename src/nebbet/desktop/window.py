@@ -16,13 +16,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nebbet.desktop import finding
+from nebbet.desktop import find_field
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.notices import NoticeStrip
 from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.letters.page import LettersPage
-from nebbet.desktop.session import Parts, Session
+from nebbet.desktop.session.session import Parts, Session
 
 if TYPE_CHECKING:
     from nebbet.desktop.profile.page import ProfilePage
@@ -93,7 +93,7 @@ class Window(QMainWindow):
         self.letters = LettersPage(self.session)
         self._stack.addWidget(self.letters)
         self.find_field = Picker(
-            "Find", lambda words: finding.everything(self.session, words), "Find (Ctrl+F)"
+            "Find", lambda words: find_field.everything(self.session, words), "Find (Ctrl+F)"
         )
         self._lay_out()
         self.help_box = HelpBox(self)

@@ -18,7 +18,7 @@ from nebbet.library import schema
 from nebbet.library.catalogue import Unread
 from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained
-from nebbet.library.reading import RECORDS, KeptCalendar, read_catalogue
+from nebbet.library.rows import RECORDS, KeptCalendar, read_catalogue
 from nebbet.library.store import Library
 
 _DOCUMENTS: dict[str, tuple[Table, str, type]] = {

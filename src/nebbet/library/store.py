@@ -25,7 +25,8 @@ from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained, sqlite_engine
 from nebbet.library.postgres import postgres_engine, shown_url
 from nebbet.library.proposals import Proposing
-from nebbet.library.reading import (
+from nebbet.library.roles import renew, role_in
+from nebbet.library.rows import (
     RECORDS,
     KeptCalendar,
     Reader,
@@ -35,7 +36,6 @@ from nebbet.library.reading import (
     template_of,
     template_query,
 )
-from nebbet.library.roles import renew, role_in
 
 _LONG_AGO = datetime(1970, 1, 2, tzinfo=UTC)  # when somebody was seen who has left
 

@@ -23,7 +23,7 @@ from nebbet.library.local_copy import Kept, LocalCopy
 from nebbet.library.postgres import Away, postgres_engine
 from nebbet.library.store import Library, open_library
 
-Kind = Literal["proposal", "withdrawal", "contact", "case", "member", "file", "word"]
+WriteKind = Literal["proposal", "withdrawal", "contact", "case", "member", "file", "word"]
 
 
 class Waiting(Struct, frozen=True):
@@ -31,14 +31,14 @@ class Waiting(Struct, frozen=True):
     file also the SHA-256, under which the local copy has the content."""
 
     number: int
-    kind: Kind
+    kind: WriteKind
     data: bytes
 
 
 class Queue(Protocol):
     """Where such writes wait; it outlives the program."""
 
-    def add(self, kind: Kind, data: bytes) -> None:
+    def add(self, kind: WriteKind, data: bytes) -> None:
         """Let a write wait, behind the others."""
 
     def waiting(self) -> list[Waiting]:
@@ -63,7 +63,7 @@ class _Withdrawal(Struct, frozen=True):
     moment: datetime
 
 
-_RECORDS: dict[Kind, type[Contact] | type[Case] | type[Member]] = {
+_RECORDS: dict[WriteKind, type[Contact] | type[Case] | type[Member]] = {
     "contact": Contact,
     "case": Case,
     "member": Member,
@@ -212,7 +212,7 @@ class TeamLibrary(Library):
         act = super().add_word
         self._now_or_later(lambda: act(word), "word", msgspec.json.encode(word))
 
-    def _now_or_later(self, act: Callable[[], object], kind: Kind, later: bytes) -> None:
+    def _now_or_later(self, act: Callable[[], object], kind: WriteKind, later: bytes) -> None:
         if not self.away:
             try:
                 act()
@@ -262,7 +262,7 @@ class TeamLibrary(Library):
 
 
 _Value = Proposal | _Withdrawal | _File | Contact | Case | Member | str
-_KINDS: dict[Kind, type[Any]] = {
+_KINDS: dict[WriteKind, type[Any]] = {
     **_RECORDS, "proposal": Proposal, "withdrawal": _Withdrawal, "word": str, "file": _File,
 }  # fmt: skip
 

@@ -1,1 +1,1 @@
-"""Mail accounts, SMTP and IMAP, the outbox, the register, and what one person keeps."""
+"""Mail alone: accounts, SMTP, IMAP, and the carrier that brings letters to the server."""

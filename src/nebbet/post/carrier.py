@@ -15,13 +15,14 @@ from msgspec.structs import replace
 from sqlalchemy import Engine
 
 from nebbet.core.errors import NebbetError
+from nebbet.library import register
 from nebbet.library.store import Library
-from nebbet.post import outbox, register
+from nebbet.personal import outbox
+from nebbet.personal.items import Queued, State
+from nebbet.personal.secrets import Secrets
+from nebbet.personal.settings import Account
 from nebbet.post.errors import DeliveryError, no_password
-from nebbet.post.items import Queued, State
 from nebbet.post.renewing import needs_renewing, renewed
-from nebbet.post.secrets import Secrets
-from nebbet.post.settings import Account
 
 RETRY_SECONDS = (60, 300, 900, 3600)
 _IDLE = 3600.0

@@ -4,8 +4,8 @@ import imaplib
 import smtplib
 import ssl
 
+from nebbet.personal.settings import Account
 from nebbet.post.errors import DeliveryError
-from nebbet.post.settings import Account
 
 TIMEOUT = 30.0  # seconds for each answer of a server
 

@@ -3,7 +3,7 @@
 from typing import Literal
 
 from nebbet.core.errors import NebbetError
-from nebbet.post.settings import Account
+from nebbet.personal.settings import Account
 
 Kind = Literal["refused", "busy", "unreachable", "uncertain", "account"]
 

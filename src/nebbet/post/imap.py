@@ -10,6 +10,7 @@ from imapclient.exceptions import IMAPClientError, LoginError
 
 from nebbet.core.characters import whole
 from nebbet.core.errors import NebbetError
+from nebbet.personal.settings import Account
 from nebbet.post.bounded import BoundedIMAPClient
 from nebbet.post.connection import (
     TIMEOUT,
@@ -20,7 +21,6 @@ from nebbet.post.connection import (
     tls_context,
     unreachable,
 )
-from nebbet.post.settings import Account
 
 _log = logging.getLogger(__name__)
 

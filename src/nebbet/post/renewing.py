@@ -11,8 +11,8 @@ from nebbet.core import letter as letters
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.library.catalogue import Catalogue
-from nebbet.post.entries import entry_for
-from nebbet.post.items import Item
+from nebbet.library.entries import entry_for
+from nebbet.personal.items import Item
 
 
 def needs_renewing(item: Item) -> bool:

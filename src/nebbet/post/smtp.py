@@ -9,6 +9,7 @@ from contextlib import suppress
 from email.utils import unquote
 
 from nebbet.core.characters import whole
+from nebbet.personal.settings import Account
 from nebbet.post.bounded import BoundedSMTP
 from nebbet.post.connection import (
     TIMEOUT,
@@ -20,7 +21,6 @@ from nebbet.post.connection import (
     unreachable,
 )
 from nebbet.post.errors import DeliveryError
-from nebbet.post.settings import Account
 
 # An address literal (RFC 5321 §4.1.3): smtplib would else ask the network for this machine's name,
 # wait for it, and tell it to the world.

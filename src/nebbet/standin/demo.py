@@ -10,8 +10,8 @@ from msgspec.structs import replace
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
-from nebbet.post.home import Home, make_home
-from nebbet.post.settings import Account, Settings, read_settings, write_settings
+from nebbet.personal.home import Home, make_home
+from nebbet.personal.settings import Account, Settings, read_settings, write_settings
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.process import ServiceProcess
 from nebbet.standin.team import read_members

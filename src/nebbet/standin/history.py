@@ -16,10 +16,10 @@ from nebbet.core.message.compose import compose, with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import Case, Contact, Member
 from nebbet.core.values import from_json, to_json
+from nebbet.library import register
 from nebbet.library.catalogue import Catalogue, Template, begin
+from nebbet.library.entries import Registered, entry_for
 from nebbet.library.store import Library
-from nebbet.post import register
-from nebbet.post.entries import Registered, entry_for
 
 LETTERS = 48
 WEEKS = 12

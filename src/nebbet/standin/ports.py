@@ -3,7 +3,7 @@
 import socket
 from pathlib import Path
 
-from nebbet.post.settings import Account
+from nebbet.personal.settings import Account
 
 HOST = "127.0.0.1"
 CATCH_ALL = "passengers@standin.example"

@@ -12,7 +12,7 @@ import sys
 from collections.abc import Mapping
 from pathlib import Path
 
-from nebbet.post.settings import Account
+from nebbet.personal.settings import Account
 from nebbet.standin.ports import HOST, account_at, certificate_path, listening
 
 

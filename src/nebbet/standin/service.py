@@ -10,7 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from pathlib import Path
 
-from nebbet.post.settings import Account
+from nebbet.personal.settings import Account
 from nebbet.standin import imap_server, smtp_server
 from nebbet.standin.certificate import make_certificate
 from nebbet.standin.ports import CATCH_ALL, HOST, account_at, listening

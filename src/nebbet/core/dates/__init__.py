@@ -8,7 +8,7 @@ from nebbet.core.dates.calendars import (
     working_days_between,
     zone_of,
 )
-from nebbet.core.dates.reading import read
+from nebbet.core.dates.parsing import read
 from nebbet.core.dates.rules import (
     FORMS,
     PERIODS,

@@ -25,7 +25,7 @@ _MOST_SKIPPED = 4
 def describe(rule: Rule) -> str:
     """Say in one plain sentence what a rule means on any day.
 
-    >>> from nebbet.core.dates.reading import read
+    >>> from nebbet.core.dates.parsing import read
     >>> describe(read("today + 1 month or the next working day"))
     '1 month after the day of writing; if nobody works then, the next working day'
     """

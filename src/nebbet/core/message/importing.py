@@ -15,7 +15,7 @@ from nebbet.core.checks.prompts import blank_names, prompts_in
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Copies, Texts, slots, start
 from nebbet.core.message.charsets import decoded
-from nebbet.core.message.reading import open_message
+from nebbet.core.message.received import open_message
 from nebbet.core.placeholders import Placeholder, implied
 from nebbet.core.records import fold
 

@@ -1,8 +1,8 @@
 """Sums and conditions: one small language over named values, exact and bounded."""
 
 from nebbet.core.sums.arithmetic import Rounding, SumError, kind_of
+from nebbet.core.sums.parsing import read
 from nebbet.core.sums.parts import Fixed, Name, Part, Percent, Table, names, tables
-from nebbet.core.sums.reading import read
 from nebbet.core.sums.wording import renamed, with_table, wording
 from nebbet.core.sums.working import NoValue, Result, Scope, Unanswered, holds, work_out
 

@@ -26,7 +26,7 @@ _OR, _AND, _NOT, _COMPARE, _SUM, _TERM, _FACTOR, _ATOM = range(8)
 def wording(part: Part) -> str:
     """Write a sum; reading that gives the same sum, but for the places in the text.
 
-    >>> from nebbet.core.sums.reading import read
+    >>> from nebbet.core.sums.parsing import read
     >>> wording(read("(a+b)*by days_before:14->100%,else 0%"))
     '(a + b) * by days_before: 14 → 100%, else 0%'
     """
@@ -112,6 +112,6 @@ def _binds(part: Part) -> int:
 
 
 def _plain(name: str) -> bool:
-    from nebbet.core.sums.reading import PLAIN_NAME
+    from nebbet.core.sums.parsing import PLAIN_NAME
 
     return name == "today" or PLAIN_NAME.fullmatch(name) is not None

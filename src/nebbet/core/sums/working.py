@@ -73,7 +73,7 @@ def work_out(part: Part, scope: Scope) -> Result:
     """Work a sum out and say how. Money is rounded once, at the end, to its minor units (ISO
     4217). Raises SumError.
 
-    >>> from nebbet.core.sums.reading import read
+    >>> from nebbet.core.sums.parsing import read
     >>> fare = Money(Decimal("148.50"), "GBP")
     >>> work_out(read("fare * 75%"), Scope(lambda _: fare, date(2026, 11, 25), WorkingCalendar())
     ... ).value

@@ -1,1 +1,1 @@
-"""What every place is made of: the look, the editor, fields, lists and background work."""
+"""What every place is made of: the look, fields, lists, views, background work."""

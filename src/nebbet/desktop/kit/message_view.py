@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from nebbet.core.body import levelled
 from nebbet.core.errors import NebbetError
-from nebbet.core.message.reading import Received
+from nebbet.core.message.received import Received
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.closed_document import MOST_TABLES, no_picture
 from nebbet.desktop.kit.pictures import image_of

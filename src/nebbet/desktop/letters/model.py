@@ -12,9 +12,9 @@ from nebbet.core.inline import Line
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import Case, Contact, fold
-from nebbet.desktop.kit.letter_values import values_of
-from nebbet.desktop.kit.slot_edit import Value
-from nebbet.desktop.session import Session
+from nebbet.desktop.paper.fillings import fillings_of
+from nebbet.desktop.paper.slot_edit import Filling
+from nebbet.desktop.session.session import Session
 from nebbet.library.catalogue import Catalogue, Template, begin
 
 TOGETHER = 1500  # milliseconds within which typing is one act
@@ -38,7 +38,7 @@ class LetterModel(QObject):
         self.letter: Letter | None = None
         self.particulars: tuple[Particular, ...] = ()
         self.findings: tuple[Finding, ...] = ()
-        self.values: dict[str, Value] = {}
+        self.values: dict[str, Filling] = {}
         self._past: list[Letter] = []
         self._future: list[Letter] = []
         self._last_act = ""
@@ -65,7 +65,7 @@ class LetterModel(QObject):
         world = self._session.world_for(letter)
         self.letter, self.particulars = letters.work_out(letter, world)
         self.findings = self._session.findings(self.letter, self.particulars)
-        self.values = values_of(self.letter, self.particulars)
+        self.values = fillings_of(self.letter, self.particulars)
 
     def _change(self, letter: Letter, act: str = "", *, text: bool = False) -> None:
         """Take a new state; text says that the words on the paper are other ones.

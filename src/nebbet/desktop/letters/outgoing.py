@@ -4,11 +4,11 @@ from datetime import datetime
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from nebbet.core.message.reading import open_message
+from nebbet.core.message.received import open_message
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.message_view import MessageView
-from nebbet.desktop.session import Session
-from nebbet.post.items import RETURNABLE, Queued
+from nebbet.desktop.session.session import Session
+from nebbet.personal.items import RETURNABLE, Queued
 
 _SAID = {
     "held": "This letter is held until {due}. Until then it can be taken back.",

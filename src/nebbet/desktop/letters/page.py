@@ -10,18 +10,18 @@ from nebbet.core import body as bodies
 from nebbet.core.checks import Finding
 from nebbet.core.letter import Letter, text_for, written
 from nebbet.core.records import Case, Contact
-from nebbet.desktop import offers
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.letters.outgoing import OutgoingView
-from nebbet.desktop.letters.paper import LetterPaper
 from nebbet.desktop.letters.particulars import Particulars
 from nebbet.desktop.letters.pile import Pile
 from nebbet.desktop.letters.pull import PullBox
 from nebbet.desktop.letters.side import Attachments, Checks, SendControl
-from nebbet.desktop.session import Session
+from nebbet.desktop.session import choices
+from nebbet.desktop.session.session import Session
 from nebbet.library.catalogue import Template
 
 WIDE = (220, 356)  # pixels: the pile and the particulars in a wide window
@@ -303,7 +303,7 @@ class LettersPage(Place):
 
     def _offer_cases(self, words: str) -> list[Choice]:
         recipient = self.model.letter.recipient if self.model.letter else None
-        return offers.cases(self._session, words, recipient.id if recipient else "")
+        return choices.cases(self._session, words, recipient.id if recipient else "")
 
     def _pick_case(self, key: str) -> None:
         self.model.set_case(self._session.catalogue.cases[key])

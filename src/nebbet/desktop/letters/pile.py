@@ -7,8 +7,8 @@ from nebbet.core import inline
 from nebbet.core.letter import Letter
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, ChoiceList
-from nebbet.desktop.session import Session
-from nebbet.post.items import Queued
+from nebbet.desktop.session.session import Session
+from nebbet.personal.items import Queued
 
 STATES = {
     "held": ("held", "slate"),

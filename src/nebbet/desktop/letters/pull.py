@@ -8,14 +8,14 @@ from nebbet.core import inline
 from nebbet.core import letter as letters
 from nebbet.core.letter import Letter
 from nebbet.core.records import fold
-from nebbet.desktop import offers
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.kit.letter_values import values_of
 from nebbet.desktop.kit.picker import ChoiceList
-from nebbet.desktop.kit.sheet import paper_box
-from nebbet.desktop.kit.slot_edit import SlotEdit
 from nebbet.desktop.letters.model import started
-from nebbet.desktop.session import Session
+from nebbet.desktop.paper.fillings import fillings_of
+from nebbet.desktop.paper.sheet import paper_box
+from nebbet.desktop.paper.slot_edit import SlotEdit
+from nebbet.desktop.session import choices
+from nebbet.desktop.session.session import Session
 
 
 class PullBox(QFrame):
@@ -71,7 +71,7 @@ class PullBox(QFrame):
         self.field.setFocus()
 
     def _find(self, words: str) -> None:
-        self.list.show_choices(offers.templates(self._session, words))
+        self.list.show_choices(choices.templates(self._session, words))
         self.list.choose_first()
         if not self.list.count():
             self._subject.setText("No template has all of these words.")
@@ -90,7 +90,7 @@ class PullBox(QFrame):
         labels = {fold(p.name): p.placeholder.title for p in values}
         self._subject.setText(inline.shown(letter.subject, lambda n: f"[{labels[fold(n)]}]"))
         self._body.set_frame(self._session.catalogue.frame(letter.frame))
-        self._body.show_content(letter.body, values_of(letter, values))
+        self._body.show_content(letter.body, fillings_of(letter, values))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Up, down and Return work from the field as from the list."""

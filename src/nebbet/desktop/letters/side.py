@@ -13,7 +13,7 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
 from nebbet.desktop.letters.model import LetterModel
-from nebbet.desktop.session import Session
+from nebbet.desktop.session.session import Session
 
 _SHOWN = 4
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}

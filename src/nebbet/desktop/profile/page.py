@@ -16,9 +16,9 @@ from nebbet.core.errors import NebbetError
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.member_form import MemberForm
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session import Session
+from nebbet.desktop.session.session import Session
 from nebbet.library.postgres import is_url, parted
-from nebbet.post.settings import Account
+from nebbet.personal.settings import Account
 
 
 class ProfilePage(Place):

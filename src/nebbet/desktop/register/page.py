@@ -14,13 +14,13 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.message.reading import open_message
+from nebbet.core.message.received import open_message
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.offering import offer_wording
-from nebbet.desktop.session import Session
-from nebbet.post.entries import Registered
+from nebbet.desktop.register.wording import offer_wording
+from nebbet.desktop.session.session import Session
+from nebbet.library.entries import Registered
 
 _COLUMNS = ("Sent", "To", "Case", "Template", "Subject", "From")
 MOST_ROWS = 500

@@ -1,1 +1,1 @@
-"""The place Library: shelves, templates, the reading pane and the template editor."""
+"""The Library's list: shelves, templates, and the reading pane."""

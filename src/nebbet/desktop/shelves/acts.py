@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.session import Session
+from nebbet.desktop.session.session import Session
 from nebbet.library.catalogue import Copied, Shelf, Template, own_shelf, private_to
 
 _WHERE = "Onto which shelf?"

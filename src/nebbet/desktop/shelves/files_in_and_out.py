@@ -8,7 +8,7 @@ import msgspec
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from nebbet.desktop.session import Session
+from nebbet.desktop.session.session import Session
 from nebbet.library.catalogue import Template
 
 if TYPE_CHECKING:

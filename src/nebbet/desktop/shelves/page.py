@@ -8,21 +8,21 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QStackedWidget, QVBoxLayout
 
 from nebbet.core.letter.signature import SIGNATURE
+from nebbet.desktop.editions.history import History
+from nebbet.desktop.editions.proposals import Proposals
+from nebbet.desktop.editions.states import States
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session import Session
-from nebbet.desktop.shelves.editor import TemplateEditor
-from nebbet.desktop.shelves.facts import SharedFacts
-from nebbet.desktop.shelves.files import Files
+from nebbet.desktop.session.session import Session
+from nebbet.desktop.shared.facts import SharedFacts
+from nebbet.desktop.shared.files import Files
+from nebbet.desktop.shared.frames import SharedFrames
+from nebbet.desktop.shared.members import Members
+from nebbet.desktop.shared.passages import SharedPassages
 from nebbet.desktop.shelves.files_in_and_out import FilesInAndOut
-from nebbet.desktop.shelves.history import History
-from nebbet.desktop.shelves.members import Members
-from nebbet.desktop.shelves.presence import Presence
-from nebbet.desktop.shelves.proposals import Proposals
-from nebbet.desktop.shelves.shared_frames import SharedFrames
-from nebbet.desktop.shelves.shared_passages import SharedPassages
-from nebbet.desktop.shelves.states import States
 from nebbet.desktop.shelves.view import ShelvesView
+from nebbet.desktop.template.editor import TemplateEditor
+from nebbet.desktop.template.presence import Presence
 from nebbet.library.catalogue import Proposal, Template
 
 # Pages that list what the team shares, and are shown anew when it changes.

@@ -23,9 +23,9 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session import Session
+from nebbet.desktop.session.session import Session
 from nebbet.desktop.shelves.acts import Acts
-from nebbet.desktop.shelves.reading import ReadingPane
+from nebbet.desktop.shelves.reading_pane import ReadingPane
 from nebbet.desktop.shelves.shelf_tree import ALL, LATELY, MOST, RETIRED, ShelfTree
 from nebbet.desktop.shelves.table import Match, Row, TemplatesTable
 from nebbet.library.catalogue import Shelf, Template, own_shelf

@@ -1,0 +1,1 @@
+"""What a template was and may become: history, states, comparison, proposals."""

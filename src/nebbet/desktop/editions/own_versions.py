@@ -1,0 +1,208 @@
+"""One's own versions: copying a template to one's private shelf, following the original, and
+offering what is on that shelf to the team."""
+
+import msgspec
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
+
+from nebbet.core.comparing import Merged, merge
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.session.session import Session
+from nebbet.desktop.template.saving import clashes_in, proposal_of, state_of
+from nebbet.library.catalogue import Copied, Template, own_shelf, private_to
+
+
+class OwnVersions(QWidget):
+    """What concerns a private template, under its title. changed asks to see what is new in the
+    original; edit to open a template in the editor."""
+
+    changed = Signal(str)
+    edit = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._template: Template | None = None
+        self.make_button = pieces.button("My own version", self.make)
+        self.offer_button = pieces.button("Offer to the team…", self.ask_why)
+        self._moved_on = pieces.label("", "doubt", wrap=True)
+        self.see_button = pieces.button("See what changed", self._see, "words")
+        self.take_button = pieces.button("Take it over", self.take_over, "words")
+        self._moved = QWidget()
+        pieces.fill(
+            QVBoxLayout(self._moved),
+            self._moved_on,
+            pieces.row(self.see_button, self.take_button, None),
+            spacing=3,
+        )
+        self.shelf = QComboBox()
+        theme.named(self.shelf, "Shelf of the team")
+        self.reason = _Reason()
+        self.reason.left.connect(self._close)
+        self.reason.returnPressed.connect(self.offer)
+        self._offer = QWidget()
+        go = pieces.button("Offer", self.offer, "primary", "Return")
+        leave = pieces.button("Leave (Esc)", self._close)
+        pieces.fill(
+            QVBoxLayout(self._offer),
+            self.reason,
+            pieces.row(pieces.label("For the shelf", "faint"), self.shelf, None, go, leave),
+            spacing=6,
+        )
+        pieces.fill(QVBoxLayout(self), self._moved, self._offer, spacing=6)
+        self._offer.hide()
+
+    def show_template(self, template: Template | None) -> None:
+        """Show what concerns this template, or nothing."""
+        if template is None or self._template is None or template.id != self._template.id:
+            self._offer.hide()
+        self._template = template
+        private = bool(template and self._is_private(template))
+        has_edition = bool(template and template.edition)
+        self.make_button.setVisible(has_edition and not private and bool(self._session.my_id))
+        self.offer_button.setVisible(has_edition and private)
+        original = self._original
+        news = bool(original and template and original.edition > template.origin_edition)
+        if original and template and news:
+            self._moved_on.setText(
+                f"The original, “{original.title}”, has moved on: edition {original.edition} is in "
+                f"use, yours was made from edition {template.origin_edition}."
+            )
+        self._moved.setVisible(news)
+        self.setVisible(news or not self._offer.isHidden())
+
+    def _is_private(self, template: Template) -> bool:
+        return bool(private_to(self._session.catalogue, template.shelf))
+
+    @property
+    def _original(self) -> Template | None:
+        """The template that the one at hand is somebody's own version of."""
+        if self._template is None:
+            return None
+        return self._session.catalogue.templates.get(self._template.origin)
+
+    def make(self) -> None:
+        """Copy the template at hand to one's private shelf."""
+        template, session = self._template, self._session
+        if template is None:
+            return
+        mine = own_shelf(session.my_id)
+        held = session.catalogue.templates.values()
+        if any(t.origin == template.id and t.shelf == mine.id for t in held):
+            session.voice.say(f"Your own version of “{template.title}” is on your shelf already.")
+            return
+        copied = Copied(template.id, session.parts.token(), template.title, own=True)
+        library, now = session.library, session.parts.now()
+        session.change_library(
+            lambda: library.copy_templates([copied], mine, author=session.my_id, made=now),
+            lambda _done: session.voice.say(
+                f"Your own version of “{template.title}” is on your shelf; only you see it."
+            ),
+        )
+
+    # When the original has moved on
+
+    def _see(self) -> None:
+        if original := self._original:
+            self.changed.emit(original.id)
+
+    def take_over(self) -> None:
+        """Bring what is new in the original into one's own version, and show it in the editor."""
+        template, original, session = self._template, self._original, self._session
+        if template is None or original is None:
+            return
+        library = session.library
+
+        def read() -> Merged:
+            editions = {e.edition: e for e in library.editions(original.id)}
+            began = editions.get(template.origin_edition, original)
+            mine, base, theirs = (
+                msgspec.structs.replace(state_of(found), title="", shelf="")
+                for found in (template, began, original)
+            )
+            merged = merge(base, mine, theirs)
+            library.set_origin(template.id, original.id, original.edition)
+            draft = msgspec.structs.replace(
+                merged.draft,
+                title=template.title,
+                shelf=template.shelf,
+                edition=template.edition,
+            )
+            return Merged(draft, merged.clashes)
+
+        def done(merged: Merged) -> None:
+            session.keep_draft(template.id, msgspec.json.encode(merged.draft))
+            self.edit.emit(template.id)
+            if merged.clashes:
+                session.voice.say(
+                    f"You and the original changed the same: {clashes_in(merged)}. Your "
+                    "wording stands here."
+                )
+            else:
+                session.voice.say("What is new in the original is in your version: look, and save.")
+
+        session.change_library(read, done)  # type: ignore[arg-type]
+
+    # Offering
+
+    def ask_why(self) -> None:
+        """Ask for the shelf and the reason."""
+        template = self._template
+        if template is None or not self._is_private(template):
+            return
+        self.shelf.clear()
+        for shelf in self._session.catalogue.shared_shelves:
+            self.shelf.addItem(shelf.name, shelf.id)
+        original = self._original
+        if original:
+            self.shelf.setCurrentIndex(self.shelf.findData(original.shelf))
+        self.shelf.setEnabled(original is None)
+        self._offer.show()
+        self.show()
+        self.reason.clear()
+        self.reason.setFocus()
+
+    def offer(self) -> None:
+        """Propose the private template to the team, or as a change of its original."""
+        template, session = self._template, self._session
+        reason = self.reason.text().strip()
+        if template is None:
+            return
+        if not reason:
+            session.voice.say("Say in one line why the team should have it, then press Return.")
+            self.reason.setFocus()
+            return
+        draft = msgspec.structs.replace(state_of(template), shelf=str(self.shelf.currentData()))
+        made = proposal_of(session, template.id, draft, reason)
+        self._close()
+        library = session.library
+        session.change_library(
+            lambda: library.propose(made),
+            lambda _done: session.voice.say(
+                f"“{template.title}” is offered to the team: a lead will look at it."
+            ),
+        )
+
+    def _close(self) -> None:
+        self._offer.hide()
+        self.show_template(self._template)
+        self.offer_button.setFocus()
+
+
+class _Reason(QLineEdit):
+    """The line on why; Esc leaves."""
+
+    left = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        theme.named(self, "Why the team should have it")
+        self.setPlaceholderText("Why should the team have it? One line")
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Esc leaves without offering anything."""
+        if event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,39 @@
+"""The band's find field: templates, contacts, cases and register entries together."""
+
+from nebbet.desktop.kit.picker import Choice
+from nebbet.desktop.session import choices
+from nebbet.desktop.session.session import Session
+
+_EACH = 6
+
+
+def everything(session: Session, words: str) -> list[Choice]:
+    """What the words find, in groups; keys are "kind:" and an id."""
+    if not words.strip():
+        return []
+    found = {
+        "template": choices.templates(session, words, retired=True),
+        "contact": choices.contacts(session, words),
+        "case": choices.cases(session, words),
+        "sent": _sent(session, words),
+    }
+    titles = {"template": "Templates", "contact": "Contacts", "case": "Cases", "sent": "Register"}
+    shown: list[Choice] = []
+    for kind, group in found.items():
+        if group:
+            shown.append(Choice("", titles[kind], heading=True))
+            shown += [one._replace(key=f"{kind}:{one.key}") for one in group[:_EACH]]
+    return shown
+
+
+def _sent(session: Session, words: str) -> list[Choice]:
+    by_key = {entry.message_id: entry for entry in session.entries}
+    return [
+        Choice(
+            key,
+            by_key[key].name or by_key[key].address,
+            by_key[key].subject,
+            f"{by_key[key].sent.astimezone():%d %b %Y}",
+        )
+        for key in session.finds.sent(words)[: choices.MOST]
+    ]

@@ -1,0 +1,260 @@
+"""The letter on paper, edited in place."""
+
+from msgspec.structs import replace
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from nebbet.core.body import Body
+from nebbet.core.records import Contact, fold
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.picker import Choice, Picker
+from nebbet.desktop.letters.model import LetterModel
+from nebbet.desktop.paper.body_tools import BodyTools
+from nebbet.desktop.paper.sheet import Desk, Sheet
+from nebbet.desktop.paper.slot_edit import SlotEdit, Spot
+from nebbet.desktop.session import choices
+from nebbet.desktop.session.session import Session
+
+LINES = {
+    "mailbox": "From", "reply_to": "Reply-To", "to": "Also to", "cc": "Cc", "bcc": "Bcc",
+    "subject": "Subject",
+}  # fmt: skip
+_RARE = ("mailbox", "reply_to", "to", "cc", "bcc")
+
+
+class LetterPaper(QWidget):
+    """Address rows, subject and body of the letter that the model holds.
+
+    completed says that Return was pressed in the last blank.
+    """
+
+    completed = Signal()
+
+    def __init__(self, session: Session, model: LetterModel) -> None:
+        super().__init__()
+        self._session, self._model = session, model
+        self._shape: tuple[tuple[bool, int], ...] = ()
+        self.to = Picker("To", self._offer, "Name, address or case number")
+        self.lines = {part: self._line(part, name) for part, name in LINES.items()}
+        self.body = SlotEdit(session.pictures)
+        theme.named(self.body, "Body of the letter")
+        rows: list[tuple[str, QWidget]] = [("To", self.to)]
+        rows += [(name, self.lines[part]) for part, name in LINES.items()]
+        self.sheet = Sheet(rows, self.body)
+        self.to.setPalette(theme.paper_palette())
+        self.tools = BodyTools(self.body)
+        self.more = pieces.button("Cc, Bcc, From, Reply-To", self.show_all_rows, "words")
+        self.tools.layout().addWidget(self.more)  # type: ignore[union-attr]
+        pieces.fill(QVBoxLayout(self), self.tools, Desk(self.sheet), spacing=0)
+        self._connect()
+
+    def _line(self, part: str, name: str) -> SlotEdit:
+        line = SlotEdit(single=True)
+        theme.named(line, name)
+        line.edited.connect(lambda: self._model.take_line(part, line.line()))
+        return line
+
+    def _connect(self) -> None:
+        for editor in (self.lines["subject"], self.body):
+            editor.word_taken.connect(self._session.keep_word)
+        self.body.part_wanted.connect(self._model.keep_part)
+        self.body.edited.connect(lambda: self._model.take_body(self.body.body()))
+        for editor in self.editors:
+            editor.typed.connect(self._model.type_value)
+            editor.undo_wanted.connect(self._model.undo)
+            editor.redo_wanted.connect(self._model.redo)
+            editor.next_wanted.connect(self.next_blank)
+            editor.entered.connect(self.focusNextChild)
+        self.to.picked.connect(self._pick)
+        self.to.entered.connect(self._enter)
+        self._model.replaced.connect(self._show)
+        self._model.reverted.connect(self._revert)
+        self._model.worked_out.connect(self._update)
+
+    @property
+    def editors(self) -> list[SlotEdit]:
+        """Every editor in the order of reading."""
+        return [*self.lines.values(), self.body]
+
+    # Showing
+
+    def _show(self) -> None:
+        letter = self._model.letter
+        if letter is None:
+            return
+        self.sheet.set_frame(self._session.catalogue.frame(letter.frame))
+        for part, line in self.lines.items():
+            line.show_content(getattr(letter, part), self._model.values)
+        for editor in (self.lines["subject"], self.body):
+            editor.spell(self._session.speller, letter.language)
+        self.body.show_content(letter.body, self._model.values)
+        self._shape = _shape(letter.body)
+        for part in _RARE:
+            self.sheet.show_row(LINES[part], bool(getattr(letter, part)))
+        self.more.setVisible(not all(getattr(letter, part) for part in _RARE))
+        self._show_recipient()
+
+    def _revert(self) -> None:
+        """Show an earlier or later state, with the cursor where it differs."""
+        letter = self._model.letter
+        if letter:
+            for part, line in self.lines.items():
+                line.show_other(getattr(letter, part), self._model.values)
+            self.body.show_other(letter.body, self._model.values)
+            self._shape = _shape(letter.body)
+            self._show_recipient()
+
+    def _update(self) -> None:
+        for editor in self.editors:
+            editor.show_values(self._model.values)
+        letter = self._model.letter
+        if letter and _shape(letter.body) != self._shape:
+            # Not at once: the text may be in the middle of the change that brought this about.
+            QTimer.singleShot(0, self, self._reshape)
+        self._show_recipient()
+
+    def _reshape(self) -> None:
+        """Put parts in or leave them out, as their conditions hold now."""
+        letter = self._model.letter
+        if letter and _shape(letter.body) != self._shape:
+            self._shape = _shape(letter.body)
+            self.body.show_reshaped(letter.body, self._model.values)
+
+    def _show_recipient(self) -> None:
+        recipient = self._model.letter.recipient if self._model.letter else None
+        text = ""
+        if recipient:
+            address = recipient.email or "no address on file"
+            text = f"{recipient.name} <{address}>" if recipient.name else address
+        if not (self.to.hasFocus() and self.to.isModified()):
+            self.to.show_text(text)
+
+    def show_all_rows(self) -> None:
+        """Show the copies rows and go to the first of them."""
+        for part in _RARE:
+            self.sheet.show_row(LINES[part], True)
+        self.more.hide()
+        self.lines["cc"].setFocus()
+
+    # Choosing the recipient
+
+    def _offer(self, words: str) -> list[Choice]:
+        return choices.contacts(self._session, words)
+
+    def _pick(self, key: str) -> None:
+        self.to.setModified(False)
+        self._model.set_recipient(self._session.catalogue.contacts[key])
+        self._show_recipient()
+        self.go_on()
+
+    def _enter(self, text: str) -> None:
+        """An address that was typed in full; other words stay in the field and are told."""
+        if not text:
+            self.to.setModified(False)
+            self._model.set_recipient(None)
+            return
+        contact = self._known(text) or self._free(text)
+        if contact is None:
+            self._session.voice.say(
+                f"“{text}” is neither a known person nor a mail address. The letter is kept; "
+                "type a few letters of a name, or a whole address."
+            )
+            return
+        self.to.setModified(False)
+        self._model.set_recipient(contact)
+        self._show_recipient()
+        if self.to.hasFocus():
+            self.go_on()
+
+    def _free(self, text: str) -> Contact | None:
+        """A person for an address that is not on file; a bare address given to somebody who is
+        chosen already is another address of theirs."""
+        made = choices.free_contact(text, f"new-{self._session.parts.token()}")
+        now = self._model.letter.recipient if self._model.letter else None
+        if made and now and not made.name:
+            self._session.voice.say(f"The letter to {now.name} goes to {made.email} now.")
+            return replace(now, email=made.email)
+        return made
+
+    def _known(self, text: str) -> Contact | None:
+        spec = text.rpartition("<")[2].rstrip("> ").casefold()
+        contacts = self._session.catalogue.contacts.values()
+        return next((c for c in contacts if c.email and c.email.casefold() == spec), None)
+
+    # Blanks
+
+    def places(self) -> list[tuple[SlotEdit, Spot]]:
+        """Every blank on the paper, in the order of reading."""
+        visible = [e for e in self.editors if not e.isHidden()]
+        return [(editor, place) for editor in visible for place in editor.blanks()]
+
+    def next_blank(self, step: int = 1) -> None:
+        """Go to the next blank (or the previous one), each name once; after the last, tell."""
+        places = _once(self.places())
+        if not places:
+            self.completed.emit()
+            return
+        order = {editor: index for index, editor in enumerate(self.editors)}
+        here = next((e for e in self.editors if e.hasFocus()), None)
+        at = (
+            (order[here], here.textCursor().selectionStart())
+            if here
+            else (-1 if step > 0 else len(order), 0)
+        )
+        spots = [((order[editor], place.start), editor, place) for editor, place in places]
+        if step < 0:
+            spots.reverse()
+        ahead = [s for s in spots if (s[0] > at if step > 0 else s[0] < at)]
+        _, editor, place = (ahead or spots)[0]
+        editor.select_place(place)
+
+    def go_on(self) -> None:
+        """Put the cursor on the first thing that is not known yet."""
+        letter = self._model.letter
+        if letter and letter.recipient is None:
+            self.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
+            return
+        places = _once(self.places())
+        mark = self.body.start_position()
+        if mark is not None and letter and not letter.answers:
+            cursor = self.body.textCursor()
+            cursor.setPosition(mark)
+            self.body.setTextCursor(cursor)
+            self.body.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        elif places:
+            editor, place = places[0]
+            editor.select_place(place)
+        else:
+            self.body.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def show_place(self, part: str, span: str) -> None:
+        """Go to where a finding is."""
+        if part in LINES:
+            self.sheet.show_row(LINES[part], True)
+            self.lines[part].setFocus(Qt.FocusReason.ShortcutFocusReason)
+            self.lines[part].selectAll()
+        elif part == "to":
+            self.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        elif part == "body":
+            self.body.show_words(span)
+        elif span:
+            for editor in self.editors:
+                if place := editor.place_of(span):
+                    editor.select_place(place)
+                    return
+
+
+def _shape(body: Body) -> tuple[tuple[bool, int], ...]:
+    """Which blocks of a body are left out, and for which members of a list the others stand."""
+    return tuple((block.out, block.item) for block in body if block.when or block.each)
+
+
+def _once(places: list[tuple[SlotEdit, Spot]]) -> list[tuple[SlotEdit, Spot]]:
+    """The first place of each name; in the body rather than in the lines above it, where the
+    words around say what is meant."""
+    chosen: dict[str, tuple[SlotEdit, Spot]] = {}
+    for editor, place in places:
+        key = fold(place.name)
+        if key not in chosen or (chosen[key][0].single and not editor.single):
+            chosen[key] = (editor, place)
+    return [pair for pair in places if pair in chosen.values()]

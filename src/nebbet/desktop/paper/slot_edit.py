@@ -1,0 +1,500 @@
+"""The letter's own editor: the places of placeholders are completed where they stand."""
+
+from collections.abc import Callable, Iterator, Mapping
+from itertools import takewhile
+from typing import NamedTuple
+
+from PySide6.QtCore import QMimeData, Qt, Signal
+from PySide6.QtGui import (
+    QFocusEvent,
+    QInputMethodEvent,
+    QKeyEvent,
+    QKeySequence,
+    QTextBlock,
+    QTextCursor,
+    QTextFormat,
+)
+
+from nebbet.core import inline
+from nebbet.core.body import Body, Markup, finished
+from nebbet.core.inline import Line, Slot
+from nebbet.core.records import fold
+from nebbet.desktop.kit.pictures import Pictures
+from nebbet.desktop.paper import docformat, docread
+from nebbet.desktop.paper.block_object import BlockObject, Piece
+from nebbet.desktop.paper.docformat import BREAK, Shown, plain_format, slot_format
+from nebbet.desktop.paper.docwrite import Writer
+from nebbet.desktop.paper.marks import Mark, MarkKind
+from nebbet.desktop.paper.paper_edit import PaperEdit, is_redo
+
+
+class Spot(NamedTuple):
+    """One occurrence of a placeholder in the document."""
+
+    id: int
+    slot: Slot
+    start: int
+    end: int
+    text: str
+    blank: bool
+
+    @property
+    def name(self) -> str:
+        """The placeholder's name, with the number of a list's member."""
+        return self.slot.key
+
+    @property
+    def shown(self) -> Shown:
+        """How it stands in the document."""
+        return Shown(self.text, self.blank)
+
+
+class Filling(NamedTuple):
+    """What is to stand in a placeholder's places: text (None for a blank), label, kind of mark.
+
+    with_modifiers writes the value for a place that has modifiers. answer is what a person typed
+    for it, letter by letter.
+    """
+
+    text: str | None
+    label: str
+    kind: MarkKind
+    long: bool = False
+    with_modifiers: Callable[[str], str | None] | None = None
+    answer: str | None = None
+
+    def shown(self, slot: Slot) -> Shown:
+        """How it stands in one place; a blank shows its label."""
+        text = self.text
+        if slot.modifiers and self.with_modifiers:
+            text = self.with_modifiers(slot.modifiers)
+        return Shown(self.label, True) if text is None else Shown(text, False)
+
+
+_DELETING = (Qt.Key.Key_Backspace, Qt.Key.Key_Delete)
+_RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+_NO_FILLING = Filling(None, "", "unknown")
+
+
+class SlotEdit(PaperEdit):
+    """An editor whose placeholders are filled in place.
+
+    typed(name, text) says that a person gave a placeholder another text ("" makes it a blank).
+    next_wanted says that Return was pressed in a place, to go on to the next blank; part_wanted
+    that a part is wanted although its condition does not hold. Undo and redo
+    are asked for: they belong to the whole letter, of which the text here is a part.
+    """
+
+    typed = Signal(str, str)
+    next_wanted = Signal()
+    part_wanted = Signal(str)
+    undo_wanted = Signal()
+    redo_wanted = Signal()
+    keeps_undo = False
+    names_conditions = False
+    shows_start = False
+
+    def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
+        self._values: dict[str, Filling] = {}
+        self._places: list[Spot] = []
+        self._next_id = 1
+        self._active = 0
+        self._inserting = False
+        super().__init__(pictures, single=single)
+        self.document().setUndoRedoEnabled(False)
+        drawer = BlockObject(self._piece, lambda _document: None, self.writer, self.picture, self)
+        self.document().documentLayout().registerHandler(docformat.MARKUP_OBJECT, drawer)
+        self.cursorPositionChanged.connect(self._follow_cursor)
+
+    def _piece(self, text_format: QTextFormat) -> Piece:
+        """Finished HTML with the values in it; a blank shows its label."""
+        line = inline.parse(str(text_format.property(docformat.SOURCE)))
+        shown = ((part, self._shown(part)) for part in line if isinstance(part, Slot))
+        texts = {part: f"[{s.text}]" if s.blank else s.text for part, s in shown}
+        filled = inline.completed(line, texts.get)
+        html = finished(Markup(filled), {})
+        return Piece("Finished HTML: its blanks are completed beside it", html=html)
+
+    # Content
+
+    def show_content(self, content: Body | Line, values: Mapping[str, Filling]) -> None:
+        """Show a letter's text with its values, by folded name; undo begins anew."""
+        self._values = dict(values)
+        self.load(content, self._shown)
+
+    def show_other(self, content: Body | Line, values: Mapping[str, Filling]) -> None:
+        """Show another state of the same text; the cursor goes to where the two differ."""
+        before = self.toPlainText()
+        self.show_content(content, values)
+        after = self.toPlainText()
+        if before != after:
+            same = _alike(before[::-1], after[::-1])
+            cursor = self.textCursor()
+            cursor.setPosition(len(after) - same)
+            self.setTextCursor(cursor)
+
+    def show_values(self, values: Mapping[str, Filling]) -> None:
+        """Bring every place up to date."""
+        self._values = dict(values)
+        self._settle(typing=self._active if self.hasFocus() else 0)
+        if any(isinstance(block, Markup) for _, block in docread.read_blocks(self.document())[:1]):
+            self.document().markContentsDirty(0, self.document().characterCount())
+        self.viewport().update()
+
+    def _settle(self, typing: int = 0) -> None:
+        """Write every value as it is to be read; where a person is typing, not until they leave."""
+        stale = [
+            p
+            for p in self._places
+            if self._shown(p.slot) != p.shown and not (p.id == typing and self._is_typed(p))
+        ]
+        if stale:
+            self._rewrite(stale)
+
+    def _is_typed(self, place: Spot) -> bool:
+        return self._values.get(fold(place.name), _NO_FILLING).answer == place.text
+
+    def _shown(self, slot: Slot) -> Shown:
+        shown = self._values.get(fold(slot.key), _NO_FILLING).shown(slot)
+        return shown if shown.text else Shown(slot.name if shown.blank else "\u200b", shown.blank)
+
+    def show_reshaped(self, body: Body, values: Mapping[str, Filling]) -> None:
+        """Show the same text with parts put in or left out; typing goes on where it was, and what
+        was selected stays so."""
+        cursor, active = self.textCursor(), self._active
+        anchor, position = (self._spot(p) for p in (cursor.anchor(), cursor.position()))
+        self.show_content(body, values)
+        cursor.setPosition(self._at(anchor))
+        cursor.setPosition(self._at(position), QTextCursor.MoveMode.KeepAnchor)
+        self.setTextCursor(cursor)
+        if active:
+            inside = (p for p in self._places if p.start < cursor.position() <= p.end)
+            self._active = next((p.id for p in inside), 0)
+
+    def _spot(self, position: int) -> tuple[str, int, int]:
+        """A position that lasts while parts come and go: a block's text, how many blocks of that
+        text stand before it, and the place in it."""
+        block = self.document().findBlock(position)
+        earlier = takewhile(lambda b: b != block, docread.blocks(self.document()))
+        same = sum(b.text() == block.text() for b in earlier)
+        return block.text(), same, position - block.position()
+
+    def _at(self, spot: tuple[str, int, int]) -> int:
+        """Where a spot is now. A block of which a value is written anew is known by its beginning,
+        and what stood behind the value still does."""
+        text, same, offset = spot
+        found = list(docread.blocks(self.document()))
+        equal = [block for block in found if block.text() == text]
+        if equal:
+            return equal[min(same, len(equal) - 1)].position() + offset
+        near = max(found, key=lambda block: _alike(block.text(), text))
+        if offset > _alike(near.text(), text):
+            offset += len(near.text()) - len(text)
+        return near.position() + max(0, min(offset, near.length() - 1))
+
+    def _loaded(self, next_id: int) -> None:
+        self._next_id = next_id
+        self._places = list(self._scan())
+        self._active = 0
+
+    def _inserting_writer(self) -> Writer:
+        # Ids are handed out well ahead: a place pasted twice must not pass for one place.
+        self._next_id += 1000
+        return self.writer(self._shown, self._next_id)
+
+    def _scan(self) -> Iterator[Spot]:
+        for block in docread.blocks(self.document()):
+            last: Spot | None = None
+            for fragment in docread.fragments(block):
+                char_format = fragment.charFormat()
+                slot_id = char_format.property(docformat.SLOT_ID)
+                if last and last.id != slot_id:
+                    yield last
+                    last = None
+                if slot_id:
+                    text = fragment.text().replace(BREAK, "\n")
+                    end = fragment.position() + fragment.length()
+                    if last:
+                        last = last._replace(end=end, text=last.text + text)
+                    else:
+                        slot = docformat.slot_of(char_format)
+                        blank = bool(char_format.property(docformat.SLOT_BLANK))
+                        last = Spot(slot_id, slot, fragment.position(), end, text, blank)
+            if last:
+                yield last
+
+    def spell_text(self, block: QTextBlock) -> str:
+        """Values are none of the writer's words, nor are the lines of what is left out."""
+        if docread.left_out(block) is not None:
+            return ""
+        text, begin = block.text(), block.position()
+        for place in self._places:
+            start, end = max(place.start - begin, 0), place.end - begin
+            if start < len(text) and end > 0:
+                text = text[:start] + " " * (min(end, len(text)) - start) + text[end:]
+        return text
+
+    # Blanks
+
+    def blanks(self) -> list[Spot]:
+        """The blanks that are left, in order."""
+        return [place for place in self._places if place.blank]
+
+    def select_place(self, place: Spot) -> None:
+        """Select a place, so that typing replaces what stands there."""
+        cursor = self.textCursor()
+        cursor.setPosition(place.start)
+        cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
+        self.setTextCursor(cursor)
+        self.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def place_of(self, name: str) -> Spot | None:
+        """The first place of a placeholder."""
+        return next((p for p in self._places if fold(p.name) == fold(name)), None)
+
+    def marks(self) -> Iterator[Mark]:
+        for place in self._places:
+            value = self._values.get(fold(place.name), _NO_FILLING)
+            yield Mark(place.start, place.end, "blank" if place.blank else value.kind)
+
+    # Following what people do
+
+    def after_change(self) -> None:
+        before = {place.id: place for place in self._places}
+        self._places = list(self._scan())
+        changed = [p for p in self._places if p.id in before and _differs(p, before[p.id])]
+        for place in {fold(p.name): p for p in changed}.values():
+            self._tell(place)
+
+    def _tell(self, place: Spot) -> None:
+        """Let the other places of the name follow, and tell the letter."""
+        others = [
+            p
+            for p in self._places
+            if _same_slot(p.slot, place.slot) and p.id != place.id and _differs(p, place)
+        ]
+        text = "" if place.blank else place.text.replace("\u200b", "")
+        if others:
+            key = fold(place.name)
+            known = self._values.get(key, _NO_FILLING)
+            if not place.slot.modifiers:
+                self._values[key] = known._replace(text=None if place.blank else text)
+                self._rewrite(others)
+        self.typed.emit(place.name, text)
+
+    def _rewrite(self, places: list[Spot]) -> None:
+        """Write the value into places, last first, so that positions stay true."""
+        self._loading = True
+        cursor = QTextCursor(self.document())
+        cursor.beginEditBlock()
+        for place in sorted(places, key=lambda p: -p.start):
+            shown = self._shown(place.slot)
+            cursor.setPosition(place.start + 1)
+            base = cursor.charFormat()
+            cursor.setPosition(place.start)
+            cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
+            made = slot_format(base, place.slot, place.id, blank=shown.blank)
+            cursor.insertText(shown.text.replace("\n", BREAK), made)
+        cursor.endEditBlock()
+        self._loading = False
+        self._places = list(self._scan())
+        self.viewport().update()
+
+    def _follow_cursor(self) -> None:
+        """Keep in mind the place being typed in: at its end, typing goes on inside it."""
+        if self._inserting:
+            return
+        position, before = self.textCursor().position(), self._active
+        inside = next((p for p in self._places if p.start < position < p.end), None)
+        if inside:
+            self._active = inside.id
+        elif not any(p.id == self._active and p.end == position for p in self._places):
+            self._active = 0
+        if before and self._active != before and not self._loading:
+            self._settle()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """What was typed is written as it is to be read."""
+        super().focusOutEvent(event)
+        self._settle()
+        self.viewport().update()
+
+    def _place_at(self, cursor: QTextCursor) -> Spot | None:
+        """The place that typing at the cursor would change."""
+        start, end = cursor.selectionStart(), cursor.selectionEnd()
+        for place in self._places:
+            if cursor.hasSelection():
+                if place.start <= start and end <= place.end:
+                    return place
+            elif place.start < start < place.end or (
+                place.id == self._active and start == place.end
+            ):
+                return place
+        return None
+
+    def insert_text(self, text: str) -> None:
+        """Type text at the cursor: into the place it stands in, or as plain text."""
+        cursor = self.textCursor()
+        place = self._place_at(cursor)
+        if place is None:
+            cursor.insertText(text, plain_format(self.currentCharFormat()))
+        else:
+            self._insert_in(cursor, place, text)
+        self.setTextCursor(cursor)
+
+    def _insert_in(self, cursor: QTextCursor, place: Spot, text: str) -> None:
+        if place.blank:
+            cursor.setPosition(place.start)
+            cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
+        probe = QTextCursor(self.document())
+        probe.setPosition(place.start + 1)
+        made = slot_format(probe.charFormat(), place.slot, place.id, blank=False)
+        self._active, self._inserting = place.id, True
+        cursor.insertText(text, made)
+        self._inserting = False
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Keep every keystroke on the right side of a place's edge."""
+        if self._at_left_out(event):
+            event.accept()
+        elif event.matches(QKeySequence.StandardKey.Undo):
+            self.undo_wanted.emit()
+        elif is_redo(event):
+            self.redo_wanted.emit()
+        elif event.key() in _DELETING:
+            if not self._delete(event):
+                super().keyPressEvent(event)
+        elif event.key() in _RETURN:
+            if not self._return(event):
+                super().keyPressEvent(event)
+        elif _types(event):
+            self.insert_text(event.text())
+            self.ensureCursorVisible()
+        else:
+            super().keyPressEvent(event)
+
+    def _at_left_out(self, event: QKeyEvent) -> bool:
+        """The line that stands for a part that is left out is one thing: Return puts the part in,
+        deleting drops it, and nothing can be typed into it or joined with it."""
+        cursor = self.textCursor()
+        key = event.key()
+        kept = docread.left_out(cursor.block())
+        if kept is None:
+            return self._would_join(cursor, key)
+        if key in _RETURN:
+            self.part_wanted.emit(kept)
+        elif key in _DELETING:
+            cursor.select(QTextCursor.SelectionType.BlockUnderCursor)
+            cursor.removeSelectedText()
+        else:
+            return _types(event)
+        return True
+
+    def _would_join(self, cursor: QTextCursor, key: int) -> bool:
+        if cursor.hasSelection():
+            ends = (cursor.selectionStart(), cursor.selectionEnd())
+            inside = (self.document().findBlock(end) for end in ends)
+            return key in _DELETING and any(docread.left_out(b) is not None for b in inside)
+        block = cursor.block()
+        if key == Qt.Key.Key_Backspace and cursor.atBlockStart():
+            return docread.left_out(block.previous()) is not None
+        if key == Qt.Key.Key_Delete and cursor.atBlockEnd():
+            return docread.left_out(block.next()) is not None
+        return False
+
+    def _return(self, event: QKeyEvent) -> bool:
+        place = self._place_at(self.textCursor())
+        if place is None or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return False
+        value = self._values.get(fold(place.name), _NO_FILLING)
+        if value.long and not place.blank:
+            self.insert_text(BREAK)
+        else:
+            self.next_wanted.emit()
+        return True
+
+    def _delete(self, event: QKeyEvent) -> bool:
+        """Deleting the last of a value leaves a blank; deleting a blank takes it out."""
+        cursor = self.textCursor()
+        forward = event.key() == Qt.Key.Key_Delete
+        place = self._deleting_in(cursor, forward=forward)
+        if place is None:
+            return False
+        whole = cursor.selectionStart() == place.start and cursor.selectionEnd() == place.end
+        if place.blank:
+            cursor.setPosition(place.start)
+            cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
+            cursor.removeSelectedText()
+        elif whole or place.end - place.start == 1:
+            self._empty(cursor, place)
+        else:
+            return False
+        self.setTextCursor(cursor)
+        return True
+
+    def _deleting_in(self, cursor: QTextCursor, *, forward: bool) -> Spot | None:
+        if cursor.hasSelection():
+            return self._place_at(cursor)
+        position = cursor.position() + (0 if forward else -1)
+        return next((p for p in self._places if p.start <= position < p.end), None)
+
+    def _empty(self, cursor: QTextCursor, place: Spot) -> None:
+        value = self._values.get(fold(place.name), _NO_FILLING)
+        cursor.setPosition(place.start + 1)
+        base = cursor.charFormat()
+        cursor.setPosition(place.start)
+        cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
+        made = slot_format(base, place.slot, place.id, blank=True)
+        cursor.insertText(value.label or place.name, made)
+        cursor.setPosition(place.start)
+        cursor.setPosition(
+            place.start + len(value.label or place.name), QTextCursor.MoveMode.KeepAnchor
+        )
+
+    def inputMethodEvent(self, event: QInputMethodEvent) -> None:
+        """Composed letters go into places like typed ones."""
+        text = event.commitString()
+        if text and docread.left_out(self.textCursor().block()) is not None:
+            event.accept()
+            return
+        if text and self._place_at(self.textCursor()) is not None:
+            self.insert_text(text)
+            event.accept()
+            return
+        super().inputMethodEvent(event)
+
+    def insertFromMimeData(self, source: QMimeData) -> None:
+        """Into a place goes plain text; elsewhere pasting is as on any paper."""
+        place = self._place_at(self.textCursor())
+        if docread.left_out(self.textCursor().block()) is not None:
+            return
+        if place is None:
+            super().insertFromMimeData(source)
+            return
+        long = self._values.get(fold(place.name), _NO_FILLING).long
+        text = source.text().strip()
+        self.insert_text(text.replace("\n", BREAK) if long else " ".join(text.split()))
+
+    def insert_plain(self, text: str) -> None:
+        self.insert_text(text)
+
+
+def _alike(one: str, other: str) -> int:
+    """How many signs two texts begin with in common."""
+    pairs = zip(one, other, strict=False)
+    return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], pairs))
+
+
+def _same_slot(one: Slot, other: Slot) -> bool:
+    return (fold(one.key), one.modifiers) == (fold(other.key), other.modifiers)
+
+
+def _differs(one: Spot, other: Spot) -> bool:
+    return (one.text, one.blank) != (other.text, other.blank)
+
+
+def _types(event: QKeyEvent) -> bool:
+    command = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.MetaModifier
+    if event.modifiers() & command and not event.modifiers() & Qt.KeyboardModifier.AltModifier:
+        return False
+    return bool(event.text()) and event.text().isprintable()

@@ -1,0 +1,150 @@
+"""Spelling on paper: doubtful words are marked, and mended from a menu."""
+
+from collections.abc import Callable, Iterator
+from functools import partial
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QAction, QContextMenuEvent, QTextBlock, QTextCursor
+from PySide6.QtWidgets import QMenu
+
+from nebbet.core.spelling import Misspelt, misspelt
+from nebbet.desktop.paper import docread
+from nebbet.desktop.paper.marks import Mark
+from nebbet.desktop.paper.shaped_edit import ShapedEdit
+from nebbet.desktop.paper.speller import Speller
+
+_MOST_KEPT = 2_000
+
+
+class SpelledEdit(ShapedEdit):
+    """Marks words that the dictionary of its language does not know.
+
+    word_taken says that somebody wants the team to keep a word.
+    """
+
+    word_taken = Signal(str)
+
+    def __init__(self, *, single: bool = False) -> None:
+        super().__init__(single=single)
+        self._speller: Speller | None = None
+        self._spelt: dict[str, tuple[Misspelt, ...]] = {}
+        self.language = ""
+
+    def spell(self, speller: Speller, language: str) -> None:
+        """Check the spelling in a language from now on."""
+        if self._speller is None:
+            speller.ready.connect(self._heard)
+        self._speller, self.language = speller, language
+        self._spelt.clear()
+        speller.load(language)
+        self.viewport().update()
+
+    def _heard(self, language: str) -> None:
+        if language == self.language:
+            self.forget_spelling()
+
+    def forget_spelling(self) -> None:
+        """Look every word up again."""
+        self._spelt.clear()
+        self.viewport().update()
+
+    def spell_text(self, block: QTextBlock) -> str:
+        """The text of a block that is to be spelt; heirs blank out what is none of the writer's."""
+        return block.text()
+
+    def _doubts_in(self, block: QTextBlock) -> tuple[Misspelt, ...]:
+        speller = self._speller
+        if speller is None or self.isReadOnly():
+            return ()
+        text = self.spell_text(block)
+        found = self._spelt.get(text)
+        if found is None:
+            knows = speller.knows
+            found = tuple(misspelt(text, lambda word: knows(word, self.language)))
+            if len(self._spelt) > _MOST_KEPT:
+                self._spelt.clear()
+            self._spelt[text] = found
+        return found
+
+    def spelling_marks(self, first: QTextBlock, end: int) -> Iterator[Mark]:
+        """Doubtful words from a block to a position; not the one that is being typed."""
+        cursor = self.textCursor()
+        typing = cursor.position() if self.hasFocus() and not cursor.hasSelection() else -1
+        block = first
+        while block.isValid() and block.position() <= end:
+            for doubt in self._doubts_in(block):
+                start = block.position() + doubt.start
+                last = start + len(doubt.word)
+                if last != typing:
+                    yield Mark(start, last, "spelling")
+            block = block.next()
+
+    # Mending
+
+    def next_doubt(self) -> bool:
+        """Select the next doubtful word and offer what may have been meant; False when there is
+        none."""
+        after = self.textCursor().selectionEnd()
+        places = [
+            (block.position() + doubt.start, doubt.word)
+            for block in docread.blocks(self.document())
+            for doubt in self._doubts_in(block)
+        ]
+        if not places:
+            return False
+        start, word = next((p for p in places if p[0] >= after), places[0])
+        self._select(start, word)
+        menu = self._menu(word)
+        menu.popup(self.viewport().mapToGlobal(self.cursorRect().bottomLeft()))
+        return True
+
+    def _select(self, start: int, word: str) -> None:
+        cursor = self.textCursor()
+        cursor.setPosition(start)
+        cursor.setPosition(start + len(word), QTextCursor.MoveMode.KeepAnchor)
+        self.setTextCursor(cursor)
+        self.setFocus()
+
+    def _menu(self, word: str) -> QMenu:
+        menu = QMenu(self)
+        menu.setAccessibleName(f"Spelling of {word}")
+        self._fill(menu, word)
+        menu.aboutToHide.connect(menu.deleteLater)
+        return menu
+
+    def _fill(self, menu: QMenu, word: str) -> None:
+        assert self._speller is not None
+        found = self._speller.suggestions(word, self.language)
+        before = menu.actions()[0] if menu.actions() else None
+        made = [(text.replace("&", "&&"), partial(self.insert_plain, text)) for text in found]
+        made.append((f"Keep “{word}” for the team", partial(self._take, word)))
+        for words, act in made:
+            action = QAction(words, menu)
+            action.triggered.connect(partial(_do, act))
+            menu.insertAction(before, action) if before else menu.addAction(action)
+        if before:
+            menu.insertSeparator(before)
+
+    def _take(self, word: str) -> None:
+        assert self._speller is not None
+        self._speller.take(word, self.language)
+        self.forget_spelling()
+        self.word_taken.emit(word)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """The usual menu; over a doubtful word, with what may have been meant before it."""
+        menu = self.createStandardContextMenu()
+        position = self.cursorForPosition(event.pos()).position()
+        block = self.document().findBlock(position)
+        for doubt in self._doubts_in(block):
+            start = block.position() + doubt.start
+            if start <= position <= start + len(doubt.word):
+                self._select(start, doubt.word)
+                self._fill(menu, doubt.word)
+                break
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(event.globalPos())
+
+
+def _do(act: Callable[[], None], _checked: bool = False) -> None:
+    act()

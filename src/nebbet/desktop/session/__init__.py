@@ -1,0 +1,1 @@
+"""What all places share: the library as it is, open letters, sending, what changed."""

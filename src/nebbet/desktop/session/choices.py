@@ -1,0 +1,78 @@
+"""What pickers offer: contacts, cases and templates, found by the core."""
+
+from nebbet.core import addresses, inline, ranking
+from nebbet.core.records import Contact, contact_for
+from nebbet.desktop.kit.picker import Choice
+from nebbet.desktop.session.session import Session
+from nebbet.library.catalogue import Template
+
+MOST = 100  # of a kind: nobody reads further
+
+
+def contacts(session: Session, words: str) -> list[Choice]:
+    """Contacts by name, address, organisation or case number."""
+    known, found = session.catalogue.contacts, session.finds.contacts(words)
+    return [contact_choice(known[key]) for key in found[:MOST]]
+
+
+def contact_choice(contact: Contact) -> Choice:
+    """A contact in a list."""
+    return Choice(
+        contact.id,
+        contact.name or contact.email,
+        contact.email or "no address on file",
+        contact.organisation,
+    )
+
+
+def cases(session: Session, words: str, contact: str = "") -> list[Choice]:
+    """Cases by number, matter or name; those of the contact come first."""
+    catalogue, found = session.catalogue, session.finds.cases(words)
+    if contact:
+        found.sort(key=lambda key: catalogue.cases[key].contact != contact)
+    choices = []
+    for key in found[:MOST]:
+        case = catalogue.cases[key]
+        owner = catalogue.contacts.get(case.contact)
+        second = ", ".join(filter(None, (case.title, owner.name if owner else "")))
+        choices.append(Choice(case.id, case.number, second, case.kind))
+    return choices
+
+
+def templates(session: Session, words: str, *, retired: bool = False) -> list[Choice]:
+    """Templates by title, subject, shelf and text, each with what met the words; only those in
+    use, unless told otherwise."""
+    catalogue = session.catalogue
+    shelves = {shelf.id: shelf.name for shelf in catalogue.shelves}
+    choices: list[Choice] = []
+    for key in session.finds.templates(words):
+        template = catalogue.templates[key]
+        if len(choices) == MOST:
+            break
+        if retired or (template.state == "in use" and template.edition):
+            pinned = not words and session.is_pinned(template)
+            aside = "pinned" if pinned else shelves.get(template.shelf, "")
+            choices.append(Choice(key, template.title, _second(session, template, words), aside))
+    return choices
+
+
+def _second(session: Session, template: Template, words: str) -> str:
+    """What of a template meets the words beside its title, or its subject."""
+    if words and not ranking.matched(words, template.title):
+        _what, shown, _spans = session.finds.where(template, words)
+        if shown:
+            return shown
+    return _subject(template)
+
+
+def free_contact(text: str, contact_id: str) -> Contact | None:
+    """A contact for an address that was typed in full, or None when it is no address."""
+    found = addresses.one(text)
+    if not isinstance(found, addresses.Address):
+        return None
+    return contact_for(contact_id, found.name, found.spec)
+
+
+def _subject(template: Template) -> str:
+    """The subject with its placeholders left open."""
+    return inline.shown(inline.parse(template.first_text.subject), lambda _name: "…")

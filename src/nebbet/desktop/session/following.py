@@ -1,0 +1,160 @@
+"""Following what others change in the library while the window is open, and whether its server is
+there at all."""
+
+import logging
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from nebbet.core.errors import NebbetError
+from nebbet.desktop.kit.operations import Operations
+from nebbet.desktop.kit.pause import after_pause
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.entries import Registered
+
+if TYPE_CHECKING:
+    from nebbet.desktop.session.session import Session
+    from nebbet.library.team import TeamLibrary
+    from nebbet.library.watching import Watcher
+
+_log = logging.getLogger(__name__)
+_SETTLED = 200  # milliseconds: changes that come together are read once
+_PRESENCE = 60_000  # milliseconds between two looks at who edits what
+_QUIET = 1500  # milliseconds after a change until the copy on this machine is brought up to date
+
+
+class Following(QObject):
+    """Reads the library anew when it has changed, and hands over what is another one now.
+
+    reach_changed tells that one works on the server's library again, or on the copy of it.
+    """
+
+    reach_changed = Signal()
+    _changed = Signal()
+    _reached = Signal(bool)
+
+    def __init__(self, session: "Session") -> None:
+        super().__init__(session)
+        self._session = session
+        self._watcher: Watcher | None = None
+        self._team: TeamLibrary | None = None
+        self._copying = Operations(self)
+        self._timer = after_pause(self, _SETTLED, self._look)
+        self._copy_timer = after_pause(self, _QUIET, self._keep_copy)
+        # Whoever was ended while editing is not heard of any more, which changes nothing.
+        self._presence_timer = QTimer(self)
+        self._presence_timer.setInterval(_PRESENCE)
+        self._presence_timer.timeout.connect(self._look_who_is_there)
+        self._changed.connect(self._timer.start)
+        self._reached.connect(self._on_reached)
+
+    def start(self) -> None:
+        """Begin to follow the open library."""
+        from nebbet.library.team import TeamLibrary
+        from nebbet.library.watching import Watcher
+
+        library = self._session.library
+        if isinstance(library, TeamLibrary):
+            self._team = library
+            for changed in (self._session.catalogue_changed, self._session.register_changed):
+                changed.connect(self._copy_timer.start)
+            self._copy_timer.start()
+            if library.away:
+                self._tell_away()
+        self._watcher = Watcher(
+            library.engine,
+            self._changed.emit,
+            reached=self._reached.emit,
+            doubts=lambda: self._team is not None and self._team.away,
+        )
+        self._watcher.start()
+        self._presence_timer.start()
+
+    def stop(self) -> None:
+        """Follow no longer."""
+        self._timer.stop()
+        self._copy_timer.stop()
+        self._presence_timer.stop()
+        if self._watcher:
+            self._watcher.stop()
+        self._copying.finish()
+
+    @property
+    def state(self) -> str:
+        """Which library one works on, in words; empty for the one that is there."""
+        team = self._team
+        if team is None or not team.away:
+            return ""
+        kept, waiting = team.kept_at, team.count_waiting()
+        words = f"Server away: copy of {kept.astimezone():%H:%M}" if kept else ""
+        return f"{words}, {waiting} waiting" if waiting else words
+
+    def _on_reached(self, answers: bool) -> None:
+        """The server answers, or does not any more."""
+        team, session = self._team, self._session
+        if team is None:
+            return
+        if not answers and team.away:
+            return
+        if answers and not team.away and not team.count_waiting():
+            return
+        if not answers:
+            session.operations.run(team.gone, lambda _done: self._tell_away(), _unheard)
+            return
+        waited = team.count_waiting()
+
+        def back(_done: object) -> None:
+            what = "What waited was" if waited == 1 else f"{waited} things that waited were"
+            handed = f" {what} handed in." if waited else ""
+            session.voice.say(f"The library is there again.{handed}")
+            self._look()
+            self.reach_changed.emit()
+
+        def failed(error: NebbetError) -> None:
+            session.voice.fail(error)
+            self._look()
+            self.reach_changed.emit()
+
+        session.operations.run(team.back, back, failed)
+        session.hurry()
+
+    def _tell_away(self) -> None:
+        self._session.voice.say(
+            "The library's server does not answer. You go on with the copy on this computer: "
+            "letters go out, and what you propose is handed in later."
+        )
+        self._look()
+        self.reach_changed.emit()
+
+    def _look_who_is_there(self) -> None:
+        if self._session.catalogue.editing:
+            self._look()
+
+    def _look(self) -> None:
+        session = self._session
+        again, known, listed = session.reading(), session.catalogue, session.entries
+
+        def read() -> tuple[Catalogue | None, list[Registered] | None]:
+            catalogue, entries = again(), session.stores.entries()
+            return (
+                None if catalogue == known else catalogue,
+                None if entries == listed else entries,
+            )
+
+        session.operations.run(read, lambda found: session.take_in(*found), _unheard)
+
+    def _keep_copy(self) -> None:
+        session, now = self._session, self._session.parts.now()
+        catalogue, entries = session.catalogue, session.entries
+        self._copying.run(
+            lambda: session.stores.keep_copy(now, catalogue, entries), _nothing, _unheard
+        )
+
+
+def _unheard(error: NebbetError) -> None:
+    """Nobody asked for this; the next thing that somebody asks for tells what is wrong."""
+    _log.info("the library could not be followed: %s", error.sentence)
+
+
+def _nothing(_result: object) -> None:
+    """Nothing is to be done when this went well."""

@@ -1,0 +1,98 @@
+"""Finding in the library and the register: indexes made in the background, asked at each key."""
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from nebbet.desktop.kit.operations import Operations
+from nebbet.library.catalogue import Template
+from nebbet.library.entries import Registered, find_entries
+
+if TYPE_CHECKING:
+    from nebbet.core.ranking.index import Index
+    from nebbet.desktop.session.session import Session
+    from nebbet.library.search import Finder
+
+
+class Finds(QObject):
+    """What words find. ready tells that the indexes are those of the library as it is now; until
+    then, the ones before answer."""
+
+    ready = Signal()
+
+    def __init__(self, session: "Session") -> None:
+        super().__init__(session)
+        self._session = session
+        self._work = Operations(self)
+        self._finder: Finder | None = None
+        self._register: Index | None = None
+        self._indexed: list[Registered] = []
+        session.catalogue_changed.connect(self.renew)
+        session.register_changed.connect(self.renew)
+
+    def finish(self) -> None:
+        """Wait for what is under way."""
+        self._work.finish()
+
+    def renew(self) -> None:
+        """Make the indexes anew of what is another one now."""
+        session = self._session
+        catalogue, entries, pinned = session.catalogue, session.entries, session.pinned
+        now = session.parts.now()
+
+        def index() -> "tuple[Finder, Index | None]":
+            from nebbet.core.ranking.index import Index
+            from nebbet.library.search import make_finder
+
+            changed = self._register is None or entries is not self._indexed
+            return (
+                make_finder(catalogue, now, pinned, self._finder),
+                Index(find_entries(entries)) if changed else None,
+            )
+
+        def done(made: "tuple[Finder, Index | None]") -> None:
+            self._finder = made[0]
+            if made[1] is not None:
+                self._register, self._indexed = made[1], entries
+            self.ready.emit()
+
+        self._work.run(index, done, session.voice.fail)
+
+    def templates(self, words: str) -> list[str]:
+        """The ids of templates, best first."""
+        index = self._finder.templates if self._finder else None
+        return _found(index, words, self._session.catalogue.templates)
+
+    def contacts(self, words: str) -> list[str]:
+        """The ids of contacts, best first."""
+        index = self._finder.contacts if self._finder else None
+        return _found(index, words, self._session.catalogue.contacts)
+
+    def cases(self, words: str) -> list[str]:
+        """The ids of cases, best first."""
+        index = self._finder.cases if self._finder else None
+        return _found(index, words, self._session.catalogue.cases)
+
+    def sent(self, words: str) -> list[str]:
+        """The message ids of register entries, best first; without words, newest first."""
+        known = {entry.message_id: entry for entry in self._session.entries}
+        if not words.strip():
+            return list(known)
+        return _found(self._register, words, known)
+
+    def where(self, template: Template, words: str) -> tuple[str, str, list[tuple[int, int]]]:
+        """Where a template that was found meets the words, as `where_matched`."""
+        from nebbet.library.search import where_matched
+
+        return where_matched(self._session.catalogue, template, words)
+
+
+def _found(index: "Index | None", words: str, known: Mapping[str, object]) -> list[str]:
+    """What an index finds of what is known now. What came since it was made is only found without
+    words: last."""
+    found = [key for key in index.find(words) if key in known] if index else []
+    if words.strip():
+        return found
+    there = set(found)
+    return [*found, *(key for key in known if key not in there)]

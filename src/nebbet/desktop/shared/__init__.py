@@ -1,0 +1,1 @@
+"""What the whole team shares: facts, working days, passages, frames, files, members."""

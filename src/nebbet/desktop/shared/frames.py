@@ -1,0 +1,342 @@
+"""The page of frames: the look round every letter, edited once for the team."""
+
+from functools import partial
+
+from msgspec.structs import replace
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import (
+    QColorDialog,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nebbet.core import checks
+from nebbet.core.body import BUILT_IN, Frame, read
+from nebbet.core.contrast import TEXT, contrast
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Enclosure
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.picker import Choice, ChoiceList
+from nebbet.desktop.kit.place import Place
+from nebbet.desktop.paper.body_tools import PICTURES
+from nebbet.desktop.paper.sheet import Desk, Sheet
+from nebbet.desktop.paper.slot_edit import SlotEdit
+from nebbet.desktop.session.session import Session
+from nebbet.library.catalogue import frame_users
+
+_COLOURS = {
+    "accent": "Band, links, buttons",
+    "ink": "Text",
+    "faint": "Foot",
+    "paper": "Paper",
+    "ground": "Round the paper",
+}
+_SAMPLE = """
+<h1>How a letter looks</h1>
+<p>Dear Ms Karlsen, this is what the text looks like, with a
+<a href="https://www.example.org">link</a> and <strong>what matters</strong> in it.</p>
+<dl><dt>Booking</dt><dd>LS-48213</dd><dt>Sailing</dt><dd>Friday at 08:15</dd></dl>
+<h2>A smaller heading</h2>
+<ul><li>the first of two</li><li>the second</li></ul>
+<p data-button><a href="https://www.example.org">Change the booking</a></p>
+"""
+
+
+class SharedFrames(Place):
+    """The list of frames, a live sample, and what the frame at hand is made of."""
+
+    title = "Frames"
+    help = (
+        "A frame is the look round a letter: band, colours, type, width, foot. A change reaches "
+        "every template that stands in it, once Ctrl+S keeps it. The built-in frames stay as they "
+        "are; copy one to make it yours. Contrast is checked by WCAG 2.2: text needs 4.5 to 1."
+    )
+    left = Signal()
+    earlier = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._id, self._shown, self._seen = "", Frame(), Frame()
+        self._wanted = self._told = ""
+        self._loading = True
+        self.list = ChoiceList("Frames")
+        self.sample = SlotEdit(session.pictures)
+        self.name, self.band, self.logo_alt, self.type_stack = (QLineEdit() for _ in range(4))
+        self.colours = {part: QLineEdit() for part in _COLOURS}
+        self._swatches: dict[str, QPushButton] = {}
+        self.width_field, self.logo_width = QSpinBox(), QSpinBox()
+        self.foot = QPlainTextEdit()
+        self.contrasts = pieces.label("", "note", wrap=True)
+        self.reach = pieces.label("", "note", wrap=True)
+        self.keep_button = pieces.button("Keep (Ctrl+S)", self.keep, "primary")
+        self.copy_button = pieces.button("Copy this frame", self.copy, "words")
+        self.drop = pieces.button("Remove", self._remove, "words")
+        self.earlier_button = pieces.button(
+            "Earlier states", self.earlier.emit, "words", "Ctrl+Alt+H"
+        )
+        self.back = pieces.button("Back (Esc)", self.left.emit)
+        self.for_leads = (self.keep_button, self.copy_button, self.drop)
+        self._lay_out()
+        self._connect()
+
+    def _lay_out(self) -> None:
+        left = pieces.column(
+            "left",
+            pieces.row(self.back, None),
+            self.list,
+            pieces.row(self.copy_button, None, self.drop),
+            pieces.row(self.earlier_button, None),
+            margin=8,
+        )
+        left.setFixedWidth(230)
+        theme.named(self.sample, "Sample of the frame")
+        self.sample.setReadOnly(True)
+        self.sheet = Sheet([], self.sample)
+        self.sheet.show_rows(False)
+        inside = QWidget()
+        pieces.fill(QVBoxLayout(inside), self._form(), self.contrasts, self.reach, None, spacing=8)
+        right = pieces.column("right", pieces.scrolled(inside), self.keep_button)
+        right.setFixedWidth(360)
+        pieces.fill(QHBoxLayout(self), left, pieces.grow(Desk(self.sheet)), right, spacing=0)
+
+    def _form(self) -> QFormLayout:
+        form = QFormLayout()
+        form.setVerticalSpacing(6)
+        self.width_field.setRange(320, 900)
+        self.logo_width.setRange(0, 600)
+        self.logo_width.setSpecialValueText("own size")
+        self.foot.setFixedHeight(70)
+        self.foot.setTabChangesFocus(True)
+        self.band.setPlaceholderText("words of the band; the logo takes their place")
+        self.logo_alt.setPlaceholderText("what the logo says, for who cannot see it")
+        pieces.captioned(form, "Name", self.name)
+        pieces.captioned(form, "Band", self.band)
+        choose = pieces.button("Logo…", self.ask_for_logo)
+        self._no_logo = pieces.button("No logo", self._drop_logo, "words")
+        theme.named(self.logo_width, "Width of the logo in pixels")
+        form.addRow(pieces.label("Logo", "faint"), _box(choose, self.logo_width, self._no_logo))
+        pieces.captioned(form, "Logo says", self.logo_alt)
+        for part, words in _COLOURS.items():
+            swatch = pieces.button("", partial(self._ask_for_colour, part))
+            theme.named(swatch, f"Choose the colour: {words}")
+            swatch.setFixedWidth(36)
+            self._swatches[part] = swatch
+            theme.named(self.colours[part], words)
+            form.addRow(pieces.label(words, "faint"), _box(self.colours[part], swatch))
+        pieces.captioned(form, "Type", self.type_stack)
+        pieces.captioned(form, "Width, pixels", self.width_field)
+        pieces.captioned(form, "Foot", self.foot)
+        return form
+
+    def _connect(self) -> None:
+        self.list.currentItemChanged.connect(lambda *_: self._show())
+        for field in (self.name, self.band, self.logo_alt, self.type_stack, *self.colours.values()):
+            field.textEdited.connect(self._edited)
+        for number in (self.width_field, self.logo_width):
+            number.valueChanged.connect(self._edited)
+        self.foot.textChanged.connect(self._edited)
+        self.add_key("Keep the frame", "Ctrl+S", self.keep)
+        self.add_key("Copy the frame", "Ctrl+Alt+A", self.copy)
+        self.add_key("Back", "Esc", self.left.emit)
+
+    # Showing
+
+    @property
+    def shared(self) -> tuple[type[Frame], str, str]:
+        """The frame at hand: what it is, its key, and what it is called."""
+        return Frame, self.list.key, self._session.catalogue.frame(self.list.key).name
+
+    def refresh(self) -> None:
+        """Show the frames as they are now; what is being typed stays."""
+        catalogue = self._session.catalogue
+        choices = []
+        for key, frame in catalogue.frames.items():
+            users = len(frame_users(catalogue, key))
+            aside = "built in" if key in BUILT_IN else f"in {users}" if users else "unused"
+            choices.append(Choice(key, frame.name or key, aside=aside))
+        keep = self._wanted or self.list.key
+        self._wanted = ""
+        self.list.show_choices(choices, keep)
+        if self.list.currentRow() < 0:
+            self.list.choose_first()
+        if self.list.key != self._id or not self.is_unsaved:
+            self._show()
+
+    @property
+    def is_unsaved(self) -> bool:
+        """Whether something was changed that is not kept yet."""
+        return bool(self._id) and self.frame() != self._shown
+
+    def _show(self) -> None:
+        found = self._session.catalogue.frames.get(self.list.key)
+        if found is None:
+            return
+        self._loading = True
+        self._id, self._shown, self._seen = self.list.key, found, found
+        self._logo = found.logo
+        self.name.setText(found.name or self._id)
+        self._shown = replace(found, name=self.name.text())
+        self.band.setText(found.band)
+        self.logo_alt.setText(found.logo_alt)
+        self.logo_width.setValue(found.logo_width)
+        self.type_stack.setText(found.font)
+        for part, field in self.colours.items():
+            field.setText(getattr(found, part))
+        self.width_field.setValue(found.width)
+        self.foot.setPlainText("\n".join(found.foot))
+        own = self._id not in BUILT_IN
+        for widget in (
+            self.name, self.band, self.logo_alt, self.logo_width, self.type_stack, self.width_field,
+            self.foot, *self.colours.values(), *self._swatches.values(), self.keep_button,
+        ):  # fmt: skip
+            widget.setEnabled(own)
+        users = len(frame_users(self._session.catalogue, self._id))
+        self.drop.setEnabled(own and not users)
+        reach = f"A change reaches {users} template{'' if users == 1 else 's'} at once."
+        self.reach.setText(reach if own else "Built in: copy it to change it.")
+        pieces.show_beginnings(self)
+        self._loading = False
+        self._sample()
+
+    def frame(self) -> Frame:
+        """The frame as the fields say."""
+        lines = tuple(line for line in self.foot.toPlainText().split("\n") if line.strip())
+        return replace(
+            self._shown,
+            name=self.name.text().strip(),
+            band=self.band.text().strip(),
+            logo=self._logo,
+            logo_alt=self.logo_alt.text().strip(),
+            logo_width=self.logo_width.value(),
+            font=self.type_stack.text().strip(),
+            width=self.width_field.value(),
+            foot=lines,
+            **{part: field.text().strip() for part, field in self.colours.items()},
+        )
+
+    def _edited(self, *_args: object) -> None:
+        if not self._loading:
+            self._sample()
+
+    def _sample(self) -> None:
+        """The sample in the frame as it is now, and how well it can be read."""
+        frame = self.frame()
+        wrong = [f for f in checks.check_frame(frame) if f.severity == "stop"]
+        if not wrong:
+            self.sheet.set_frame(frame)
+            self.sample.show_content(read(_SAMPLE), {})
+        for part, swatch in self._swatches.items():
+            colour = QColor(getattr(frame, part))
+            ground = colour.name() if colour.isValid() else "transparent"
+            swatch.setStyleSheet(f"background: {ground}; border: 1px solid #8A8291;")
+        self._no_logo.setVisible(bool(self._logo))
+        self.contrasts.setText("\n".join(_contrasts(frame)))
+        pieces.restyle(self.contrasts, "wrong", any(True for _ in checks.check_frame(frame)))
+
+    # Changing
+
+    def _ask_for_colour(self, part: str) -> None:
+        now = QColor(self.colours[part].text())
+        found = QColorDialog.getColor(now, self.window(), _COLOURS[part])
+        if found.isValid():
+            self.colours[part].setText(found.name().upper())
+            self._sample()
+
+    def ask_for_logo(self) -> None:
+        """Choose a picture file as the logo."""
+        path, _ = QFileDialog.getOpenFileName(self.window(), "Logo", "", PICTURES)
+        if path:
+            self._session.intake.add_files([path], self._take_logo)
+
+    def _take_logo(self, enclosure: Enclosure) -> None:
+        self._logo = enclosure.file
+        if not self.logo_alt.text():
+            self.logo_alt.setText(self.band.text())
+        self._sample()
+
+    def _drop_logo(self) -> None:
+        self._logo = ""
+        self._sample()
+
+    def keep(self) -> None:
+        """Keep the frame; every template in it looks so from now on."""
+        if self._id in BUILT_IN:
+            self._session.voice.say("A built-in frame stays as it is: copy it, then change it.")
+            return
+        frame = self.frame()
+        found = list(checks.check_frame(frame))
+        wrong = next((f for f in found if f.severity == "stop"), None)
+        if not frame.name or wrong:
+            said = wrong.sentence if wrong else "The frame has no name"
+            self._session.voice.say(f"Not kept yet. {said}.")
+            return
+        library, voice, key = self._session.library, self._session.voice, self._id
+
+        def done(_result: object) -> None:
+            self._shown = self._seen = frame
+            doubt = f" {found[0].sentence}." if found else ""
+            voice.say(f"The frame “{frame.name}” is kept.{doubt}")
+
+        me, now = self._session.my_id, self._session.parts.now()
+        seen = None if self._told == key else self._seen
+
+        def failed(error: NebbetError) -> None:
+            self._told = key  # once told, who keeps it again means it
+            voice.fail(error)
+            self._session.refresh_catalogue()
+
+        self._told = ""
+        self._session.change_library(
+            lambda: library.put_frame(key, frame, me, now, seen), done, failed
+        )
+
+    def copy(self) -> None:
+        """Make a frame of the team's own from the one at hand."""
+        made, key = self.frame(), self._session.parts.token()
+        made = replace(made, name=f"{made.name}, copy")
+        library = self._session.library
+        self._wanted = key
+        me, now = self._session.my_id, self._session.parts.now()
+        self._session.change_library(lambda: library.put_frame(key, made, me, now))
+
+    def _remove(self) -> None:
+        key, library = self._id, self._session.library
+        if self._session.voice.ask(
+            f"Remove the frame “{self._shown.name}”?", "No template stands in it.", "Remove"
+        ):
+            self._session.change_library(lambda: library.remove_frame(key))
+
+
+def _box(*widgets: QWidget) -> QHBoxLayout:
+    row = QHBoxLayout()
+    pieces.fill(row, *widgets)
+    return row
+
+
+def _contrasts(frame: Frame) -> list[str]:
+    """How well each pair of colours can be read, in words."""
+    pairs = (
+        ("Text", frame.ink, frame.paper),
+        ("Links and headings", frame.accent, frame.paper),
+        ("Foot", frame.faint, frame.paper),
+        ("Words on the band and buttons", "#FFFFFF", frame.accent),
+    )
+    lines = []
+    for what, ink, ground in pairs:
+        try:
+            found = contrast(ink, ground)
+        except NebbetError as error:
+            lines.append(f"■ {error.what}")
+            continue
+        mark = "✓" if found >= TEXT else "▲"
+        lines.append(f"{mark} {what}: {found:.1f} to 1")
+    return lines

@@ -1,0 +1,1 @@
+"""The template editor: manuscript, ledger, builders, try it, the year."""

@@ -1,0 +1,561 @@
+"""The template editor: subject and copies, the body on paper, the ledger beside it."""
+
+import msgspec
+from msgspec.structs import replace
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nebbet.core import checks, dates
+from nebbet.core import letter as letters
+from nebbet.core.checks import Finding
+from nebbet.core.comparing import Merged
+from nebbet.core.dates import calendar_for
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Content, TemplateDraft
+from nebbet.core.placeholders import World
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.pause import after_pause
+from nebbet.desktop.kit.place import Place
+from nebbet.desktop.session.session import AUTOSAVE, Session
+from nebbet.desktop.template.copies import ConditionalCopies
+from nebbet.desktop.template.enclosures import Enclosures
+from nebbet.desktop.template.found_by import FoundBy
+from nebbet.desktop.template.ledger import Ledger
+from nebbet.desktop.template.manuscript import LINES, Manuscript
+from nebbet.desktop.template.putting_in_use import PuttingInUse
+from nebbet.desktop.template.saving import Saving, Wanted, clashes_in, draft_in, state_of
+from nebbet.desktop.template.try_it import TryIt
+from nebbet.desktop.template.year_view import YearView
+from nebbet.library.catalogue import Proposal, Template, example_cases
+
+
+class TemplateEditor(Place):
+    """Edits one template; left tells that the person goes back to the shelves, passage_wanted that
+    a passage is to be seen, editions_wanted the editions of a template."""
+
+    title = "Template editor"
+    help = (
+        "Write as on paper. Type {{ for a placeholder, or insert one from the list on the right "
+        "(Ctrl+D). Say there what each is: a blank that the writer completes, a field of the "
+        "recipient, the sender or the case, a fact, a date rule, or a sum. Ctrl+T tries it. "
+        "What you write is a draft that is kept at once, and with Ctrl+S; Ctrl+Shift+S checks it "
+        "and puts it in use as a new edition. F8 goes through what the checks find. Ctrl+Alt+I "
+        "inserts columns, buttons, fact rows and passages; Alt+Up and Alt+Down move a part. "
+        "Ctrl+Alt+H shows the editions."
+    )
+    left = Signal()
+    passage_wanted = Signal(str)
+    editions_wanted = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._id = ""
+        self._base = TemplateDraft("", "", Content())
+        self._examples: list[str] = []
+        self._loading = True
+        self.title_field, self.shelf, self.frame = QLineEdit(), QComboBox(), QComboBox()
+        self.ledger = Ledger(lambda: session.catalogue, self._world)
+        self.manuscript = Manuscript(session, self.ledger)
+        self.body, self.lines = self.manuscript.body, self.manuscript.lines
+        self.languages, self.find_bar = self.manuscript.languages, self.manuscript.find_bar
+        self.condition = self.manuscript.condition
+        self.enclosures = Enclosures(session, self.ledger)
+        self.copies = ConditionalCopies(self.ledger)
+        self.found_by = FoundBy(lambda: (c.kind for c in session.catalogue.cases.values()))
+        self.calendar = QLineEdit()
+        self.year = YearView()
+        self.trial = TryIt(session)
+        self.using = PuttingInUse(self.keep_now)
+        self.saving = Saving(session)
+        self._proposal: Proposal | None = None
+        self.note = self.using.note
+        self.back = pieces.button("Back to the shelves (Esc)", self.leave)
+        self._timer = after_pause(self, AUTOSAVE, self.keep_draft)
+        self._lay_out()
+        self._connect()
+
+    # Layout
+
+    def _lay_out(self) -> None:
+        for field, name in (
+            (self.title_field, "Title"), (self.shelf, "Shelf"), (self.frame, "Frame"),
+        ):  # fmt: skip
+            theme.named(field, name)
+        self.title_field.setPlaceholderText("Title in the library; it is never sent")
+        head = QWidget()
+        trial = pieces.button("Try it (Ctrl+T)", self.try_it)
+        title = pieces.row(self.back, pieces.grow(self.title_field), self.shelf, self.frame, trial)
+        pieces.fill(QVBoxLayout(head), title, self.languages, margin=8)
+        writing = QWidget()
+        pieces.fill(QVBoxLayout(writing), head, pieces.rule(), self.manuscript, spacing=0)
+        self._middle = QStackedWidget()
+        self._middle.addWidget(writing)
+        self._middle.addWidget(self.year)
+        self._middle.addWidget(self.trial)
+        inside = QWidget()
+        pieces.fill(
+            QVBoxLayout(inside),
+            self.ledger,
+            self.copies,
+            self.enclosures,
+            self.found_by,
+            self._working_days(),
+            None,
+            spacing=14,
+        )
+        inside.layout().setContentsMargins(0, 0, 8, 0)  # type: ignore[union-attr]
+        ledger = pieces.scrolled(inside)
+        ledger.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
+        self.using.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        side = pieces.column("right", ledger, pieces.rule(), self.using)
+        side.setFixedWidth(330)
+        pieces.fill(QHBoxLayout(self), self._middle, side, spacing=0)
+
+    def _working_days(self) -> QWidget:
+        """The public holidays that the template's date rules count with."""
+        made = QWidget()
+        theme.named(self.calendar, "Public holidays")
+        self.calendar.setPlaceholderText("the team's own; or a code: FR, DE-BY")
+        self._calendar_note = pieces.label("", "note", wrap=True)
+        head = pieces.label("Working days", "heading")
+        line = pieces.row(pieces.label("Holidays of", "faint"), pieces.grow(self.calendar))
+        pieces.fill(QVBoxLayout(made), head, pieces.rule(), line, self._calendar_note, spacing=3)
+        return made
+
+    def _connect(self) -> None:
+        for editor in self.manuscript.editors:
+            editor.opened.connect(self._open_entry)
+            editor.prompts_pasted.connect(self._offer_blanks)
+        self.manuscript.edited.connect(self._edited)
+        self.manuscript.things.open_passage.connect(self.passage_wanted)
+        self.title_field.textEdited.connect(self._edited)
+        self.shelf.currentIndexChanged.connect(self._edited)
+        self.frame.currentIndexChanged.connect(self._other_frame)
+        self.ledger.changed.connect(self._declared)
+        self.ledger.insert.connect(self._insert)
+        self.ledger.renamed.connect(self._renamed)
+        self.enclosures.changed.connect(self._edited)
+        self.copies.changed.connect(self._edited)
+        self.found_by.changed.connect(self._edited)
+        self.calendar.textEdited.connect(self._other_calendar)
+        self.ledger.form.year.connect(self.see_year)
+        self.ledger.form.example.connect(self._other_example)
+        self.year.left.connect(self._back_to_text)
+        self.trial.left.connect(self._back_to_text)
+        self.using.wanted.connect(self.put_in_use)
+        self.saving.saved.connect(self._saved)
+        self.saving.merged.connect(self._merged)
+        self._session.catalogue_changed.connect(self._show_state)
+        self.using.go.connect(self._show_finding)
+        self.using.mend.connect(self.mend)
+        self.add_key("Keep the draft", "Ctrl+S", self.keep_now)
+        self.add_key("Put in use", "Ctrl+Shift+S", self.put_in_use)
+        self.add_key("Next finding", "F8", self.next_finding)
+        self.add_key("Next doubtful word", "F7", self.manuscript.next_doubt)
+        self.add_key("Find and replace", "Ctrl+H", self.manuscript.find_and_replace)
+        self.add_key("Try it, and back", "Ctrl+T", self.try_it)
+        self.add_key("Try it as received, and on paper", "Ctrl+Shift+T", self.try_as_received)
+        self.add_key("Insert a placeholder", "Ctrl+D", self.ledger.inserter.setFocus)
+        self.add_key("Condition of the paragraphs", "Ctrl+Shift+I", self.condition.setFocus)
+        self.add_key("Repeat for each of a list", "Ctrl+Shift+O", self.manuscript.each.setFocus)
+        self.add_key("Mend what is mistyped", "Shift+F8", self.mend)
+        self.add_key("A year of the date rule", "Ctrl+Shift+Y", self.see_year)
+        self.add_key("Back to the shelves", "Esc", self.leave)
+
+    @property
+    def template(self) -> str:
+        """The id of the template at hand."""
+        return self._id
+
+    def refresh(self) -> None:
+        """Draw what the library says anew: a passage may have changed."""
+        for editor in self.manuscript.editors:
+            editor.refresh()
+        self.body.setFocus()
+
+    # Opening
+
+    def open(self, template: Template, proposal: Proposal | None = None) -> None:
+        """Take up a template, with what was not put in use last time. A proposal is what is
+        answered with what is put in use."""
+        self._loading = True
+        self._id, self._proposal = template.id, proposal
+        self.using.forget()
+        self.using.show_findings(())
+        catalogue = self._session.catalogue
+        frame = template.content.frame or next(iter(catalogue.frames), "")
+        content = replace(template.content, frame=frame)
+        self._base = TemplateDraft(template.title, template.shelf, content, template.edition)
+        draft = self._kept_draft(template)
+        self._base = replace(self._base, edition=draft.edition or template.edition)
+        self.shelf.clear()
+        for shelf in catalogue.shelves:
+            self.shelf.addItem(shelf.name, shelf.id)
+        self.frame.clear()
+        for key, found in catalogue.frames.items():
+            self.frame.addItem(found.name or key, key)
+        self.frame.setVisible(self.frame.count() > 1)
+        self.note.clear()
+        self._show_draft(draft)
+        self._back_to_text()
+        self._loading = False
+        self._show_state()
+        self.title_field.setFocus() if not draft.title else self.body.setFocus()
+
+    def _show_draft(self, draft: TemplateDraft) -> None:
+        """Show a state of the template at hand."""
+        self.title_field.setText(draft.title)
+        self.title_field.setCursorPosition(0)
+        self.shelf.setCurrentIndex(self.shelf.findData(draft.shelf))
+        self.frame.setCurrentIndex(self.frame.findData(draft.content.frame))
+        self.manuscript.sheet.set_frame(self._session.catalogue.frame(draft.content.frame))
+        self._show_content(draft.content)
+
+    def _show_content(self, content: Content, language: str = "") -> None:
+        """Show all that an edition holds, in one of its languages."""
+        self._examples = []
+        self.calendar.setText(content.calendar)
+        self._calendar_note.clear()
+        self.ledger.show_placeholders(content.placeholders)
+        self.ledger.show_uses(letters.uses(content))
+        self.enclosures.show_enclosures(content.enclosures)
+        self.copies.show_copies(content.copies.conditional)
+        self.found_by.show_words(content.kinds, content.keywords)
+        self.manuscript.show_content(content, language)
+
+    def _other_frame(self) -> None:
+        """Let the template stand in another frame."""
+        if self._loading:
+            return
+        self.manuscript.sheet.set_frame(self._session.catalogue.frame(self._frame_id()))
+        self._rewrite(self.content())
+
+    def _frame_id(self) -> str:
+        return str(self.frame.currentData() or "")
+
+    def _kept_draft(self, template: Template) -> TemplateDraft:
+        kept = self._session.drafts.get(template.id)
+        if kept:
+            draft = draft_in(kept)
+            if draft is None:
+                self._session.voice.say("An unsaved draft could not be read; the edition is shown.")
+            else:
+                if not draft.content.frame:
+                    framed = replace(draft.content, frame=self._base.content.frame)
+                    draft = replace(draft, content=framed)
+                self._session.voice.say(
+                    "What you had not saved last time is back.",
+                    "Show the edition instead",
+                    lambda: self._drop_draft(template),
+                )
+                return draft
+        return self._base
+
+    def _drop_draft(self, template: Template) -> None:
+        self._session.keep_draft(template.id, None)
+        self.open(template)
+
+    # Following
+
+    def _world(self) -> World:
+        session, catalogue = self._session, self._session.catalogue
+        language = self.manuscript.language or "en_GB"
+        calendar = self._calendar_code()
+        if not self._examples:
+            content = self._base.content
+            about = f"{self.title_field.text()} {self.shelf.currentText()}"
+            self._examples = example_cases(catalogue, content, about)
+        case = catalogue.cases.get(next(iter(self._examples), ""))
+        contact = catalogue.contacts.get(case.contact) if case else None
+        return catalogue.world(session.parts.now(), session.me, language, contact, case, calendar)
+
+    def _calendar_code(self) -> str:
+        """The template's own holidays, as long as there are such."""
+        code = self.calendar.text().strip()
+        try:
+            calendar_for(code)
+        except NebbetError:
+            return ""
+        return code
+
+    def _other_calendar(self, code: str) -> None:
+        try:
+            calendar_for(code.strip())
+        except NebbetError as error:
+            self._calendar_note.setText(error.sentence)
+        else:
+            self._calendar_note.clear()
+        self.ledger.form.explain()
+        self._edited()
+
+    def _other_example(self) -> None:
+        """Let another case that fits be the example."""
+        self._examples = [*self._examples[1:], *self._examples[:1]]
+        self.ledger.form.explain()
+        self.condition.explain()
+
+    # The year and the trial
+
+    def see_year(self) -> None:
+        """Show what the date rule at hand does over a year."""
+        found, world = self.ledger.current, self._world()
+        if found is None or found.source != "date":
+            self._session.voice.say("Choose a date rule in the ledger first: it has a year to see.")
+            return
+        try:
+            rule = dates.read(found.of)
+        except NebbetError as error:
+            self._session.voice.say(error.sentence)
+            return
+        self.year.show_rule(found.title, rule, world.today, world.calendar)
+        self._middle.setCurrentWidget(self.year)
+        self.year.chart.setFocus()
+
+    def try_it(self) -> None:
+        """Show the letter that the template would be, or go back to the text."""
+        if self._middle.currentWidget() is self.trial:
+            self._back_to_text()
+            return
+        self._world()  # finds the cases that fit
+        language = self.manuscript.language
+        self.trial.show_content(self.content(), language, list(self._examples))
+        self._middle.setCurrentWidget(self.trial)
+        self.trial.case.setFocus()
+
+    def try_as_received(self) -> None:
+        """Try the template, as its recipient will see it."""
+        if self._middle.currentWidget() is not self.trial:
+            self.try_it()
+        self.trial.show_received()
+
+    def _back_to_text(self) -> None:
+        self._middle.setCurrentIndex(0)
+        self.manuscript.focus_text()
+
+    def _edited(self, *_args: object) -> None:
+        if not self._loading:
+            self.using.forget()
+            self._timer.start()
+
+    def _declared(self) -> None:
+        for editor in self.manuscript.editors:
+            editor.refresh()
+        self.manuscript.source.source.colours.rehighlight()
+        self._edited()
+
+    def _insert(self, name: str) -> None:
+        self.manuscript.insert(name)
+
+    def _offer_blanks(self, found: list[str], said: str = "") -> None:
+        """Prompts in pasted text are blanks that somebody wrote by hand: offer to make them so."""
+        named = checks.blank_names(found, [p.name for p in self.ledger.placeholders])
+        listed = ", ".join(found[:6]) + (f" and {len(found) - 6} more" if len(found) > 6 else "")
+        self._session.voice.say(
+            f"{said} The text has prompts: {listed}.".strip(),
+            "Make them blanks",
+            lambda: self._make_blanks(named),
+        )
+
+    def offer_prompts(self, said: str) -> None:
+        """Say something of a text that came from elsewhere, and offer its prompts as blanks."""
+        text = "\n".join(editor.toPlainText() for editor in self.manuscript.editors)
+        if found := checks.prompts_in(text):
+            self._offer_blanks(found, said)
+        else:
+            self._session.voice.say(said)
+
+    def _make_blanks(self, named: dict[str, str]) -> None:
+        for name in named.values():
+            self.ledger.declare(name)
+        for editor in self.manuscript.editors:
+            editor.make_slots(named)
+        self.body.setFocus()
+
+    def _open_entry(self, name: str) -> None:
+        """Go to a placeholder's entry; one that declares itself gets one."""
+        self.ledger.declare(name)
+        self.ledger.form.label.setFocus()
+
+    def _renamed(self, old: str, new: str) -> None:
+        """A renamed placeholder is renamed everywhere: in all languages, sums and conditions."""
+        self._rewrite(letters.renamed(self.content(), old, new))
+        self.ledger.go_to(new)
+
+    def _rewrite(self, content: Content) -> None:
+        """Show content that was changed on the person's behalf, and keep it like an edit."""
+        self._loading = True
+        self._show_content(content, self.manuscript.language)
+        self._loading = False
+        self._edited()
+
+    # Keeping and saving
+
+    def content(self) -> Content:
+        """The template as it stands on the page."""
+        written = self.manuscript.content()
+        return replace(
+            written,
+            placeholders=tuple(self.ledger.placeholders),
+            copies=replace(written.copies, conditional=tuple(self.copies.copies)),
+            enclosures=tuple(self.enclosures.enclosures),
+            frame=self._frame_id(),
+            calendar=self.calendar.text().strip(),
+            kinds=self.found_by.kinds,
+            keywords=self.found_by.keywords,
+        )
+
+    def _draft(self) -> TemplateDraft:
+        shelf = str(self.shelf.currentData() or "")
+        title = self.title_field.text().strip()
+        return TemplateDraft(title, shelf, self.content(), self._base.edition)
+
+    def keep_draft(self) -> None:
+        """Keep what is not in use yet, through a crash too; nothing changed is nothing kept."""
+        self._timer.stop()
+        template = self._session.catalogue.templates.get(self._id)
+        if template is None and self._proposal is None:
+            return
+        draft = self._draft()
+        self.ledger.show_uses(letters.uses(draft.content))
+        self.manuscript.show_figures()
+        same = draft == self._base
+        if not same or self._id in self._session.drafts:
+            self._session.keep_draft(self._id, None if same else msgspec.json.encode(draft))
+        self._show_state()
+
+    def keep_now(self) -> None:
+        """Keep the draft, and say so."""
+        self.keep_draft()
+        kept = self._id in self._session.drafts
+        said = "Your draft is kept. Colleagues see it once you put it in use (Ctrl+Shift+S)."
+        self._session.voice.say(said if kept else "Nothing has changed since this edition.")
+
+    def _show_state(self) -> None:
+        """Say which edition is in use, and whether there is more here than that."""
+        template = self._session.catalogue.templates.get(self._id)
+        number = template.edition if template else 0
+        said = f"Edition {number} is in use" if number else "No edition is in use yet"
+        changed = "; your changes are a draft." if self._id in self._session.drafts else "."
+        others = self._session.others_editing(self._id)
+        self.using.state.setText(f"{said}{changed} {others}".strip())
+        proposes = self.saving.proposes(str(self.shelf.currentData() or ""))
+        words = "Propose" if proposes else f"Put in use as edition {number + 1}"
+        self.using.use_button.setText(words)
+        self.using.use_button.setAccessibleName(words)
+
+    def findings(self) -> tuple[Finding, ...]:
+        """What the checks find in the template as it stands here."""
+        catalogue, day = self._session.catalogue, self._session.parts.now().date()
+        content = catalogue.included(self.content())
+        frame = catalogue.frame(content.frame)
+        return checks.check_content(
+            content, self._world(), frame, lambda file: catalogue.expired(file, day)
+        )
+
+    def put_in_use(self) -> None:
+        """Check the template, ask what changed, and make a new edition."""
+        draft = self._draft()
+        self.keep_draft()
+        if not draft.title:
+            self._session.voice.say("The template has no title yet: give it one first.")
+            self.title_field.setFocus()
+            return
+        refusal = self.using.refusal(self.findings())
+        if refusal:
+            remedy = self.using.first_remedy
+            words = f"{remedy.words} (Shift+F8)" if remedy else ""
+            self._session.voice.say(refusal, words, self.mend)
+            return
+        template = self._session.catalogue.templates.get(self._id)
+        if template and template.edition and not self.note.text().strip():
+            self._session.voice.say("Say in one line what changed, then press Return.")
+            self.note.setFocus()
+            return
+        self._timer.stop()
+        self.saving.save(Wanted(self._id, draft, self.note.text().strip(), self._proposal))
+
+    def next_finding(self) -> None:
+        """Check the template and go to what is found next."""
+        found = self.findings()
+        self.using.show_findings(found)
+        self.using.step()
+        if not found:
+            self._session.voice.say("The checks find nothing.")
+
+    def _show_finding(self, finding: Finding) -> None:
+        """Go to where a finding is."""
+        self._back_to_text()
+        if finding.part in self.lines:
+            self.manuscript.sheet.show_row(LINES[finding.part], True)
+            self.lines[finding.part].setFocus()
+        elif finding.part == "placeholders" and finding.span:
+            self.ledger.go_to(finding.span)
+            self.ledger.form.label.setFocus()
+        else:
+            self.body.show_words(finding.span)
+
+    def mend(self) -> None:
+        """Mend the first thing that is wrong and can be mended: a mistyped name, braces."""
+        remedy = next((f.remedy for f in self.findings() if f.remedy), None)
+        if remedy is None:
+            self._session.voice.say("There is nothing here that can be mended by itself.")
+            return
+        self._rewrite(checks.mend_content(self.content(), remedy))
+        self.using.show_findings(self.findings())
+
+    def _saved(self, wanted: Wanted, number: int, said: str) -> None:
+        self._session.voice.say(said)
+        if self._id != wanted.template:
+            return
+        self._proposal = None
+        self._base = replace(wanted.draft, edition=number or wanted.draft.edition)
+        self.note.clear()
+        if number:
+            self.body.setFocus()
+        else:
+            self.left.emit()
+
+    def _merged(self, merged: Merged, theirs: Template) -> None:
+        """Somebody was quicker: show what both made together, and say so."""
+        if self._id != theirs.id:
+            return
+        author = self._session.catalogue.members.get(theirs.author)
+        first = f"{author.name if author else 'Somebody'} put edition {theirs.edition} in use"
+        self._loading = True
+        self._show_draft(merged.draft)
+        self._loading = False
+        self._base = state_of(theirs)
+        self._session.keep_draft(self._id, msgspec.json.encode(merged.draft))
+        self._show_state()
+        if merged.clashes:
+            both = clashes_in(merged)
+            said = (
+                f"{first} meanwhile, and changed the same as you: {both}. Your wording stands here."
+            )
+        else:
+            said = f"{first} meanwhile. Its changes are in your text now: look, and put it in use."
+        self._session.voice.say(said, "Show both", lambda: self.editions_wanted.emit(self._id))
+
+    def leave(self) -> None:
+        """Go back one step: from finding, a year or a trial to the text, from the text to the
+        shelves; what is not saved is kept."""
+        if self.find_bar.is_used:
+            self.manuscript.close_find()
+            return
+        if self.manuscript.things.is_used:
+            self.body.setFocus()
+            return
+        if self._middle.currentIndex() > 0:
+            self._back_to_text()
+            return
+        self.keep_draft()
+        self.left.emit()

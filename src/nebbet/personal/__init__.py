@@ -1,0 +1,1 @@
+"""What one person keeps: home, settings, secrets, open letters, the outbox, what waits."""

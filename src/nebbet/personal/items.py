@@ -1,0 +1,35 @@
+"""What lies in the outbox."""
+
+from typing import Literal
+
+from msgspec import Struct
+
+from nebbet.core.letter import Letter
+from nebbet.core.message.outgoing import Outgoing
+from nebbet.library.entries import Registered
+
+# held: may still be taken back. waiting: tried, and will be tried again. sending: on the line.
+# refused: needs a person. uncertain: may have gone, needs a person. sent: accepted by the
+# server, its copy or its register entry still to be made. gone: all done.
+State = Literal["held", "waiting", "sending", "refused", "uncertain", "sent", "gone"]
+WAITING: tuple[State, ...] = ("held", "waiting", "sending", "refused", "uncertain", "sent")
+RETURNABLE: tuple[State, ...] = ("held", "waiting", "refused")
+
+
+class Item(Struct, frozen=True):
+    """A letter on its way: the letter to go back to, the finished message, the register entry."""
+
+    id: str
+    letter: Letter
+    outgoing: Outgoing
+    entry: Registered
+
+
+class Queued(Struct, frozen=True):
+    """An item with where it stands. due is in seconds since 1970."""
+
+    item: Item
+    state: State
+    due: float
+    attempts: int = 0
+    words: str = ""

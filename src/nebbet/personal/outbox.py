@@ -1,0 +1,174 @@
+"""The outbox: letters that are held, wait, are being sent, or came back."""
+
+from collections.abc import Iterable, Mapping
+
+import msgspec
+from sqlalchemy import Engine, RowMapping, delete, insert, select, update
+
+from nebbet.core.errors import UNREADABLE, NebbetError
+from nebbet.core.letter import Letter, to_json
+from nebbet.library.engine import explained
+from nebbet.personal.items import RETURNABLE, WAITING, Item, Queued, State
+from nebbet.personal.open_letters import write_answers
+from nebbet.personal.tables import letter_table, outbox_table
+
+# From where a letter may come into a state. Only what was on the line, or what somebody says went,
+# counts as sent; only what was sent is gone.
+_BEFORE: dict[State, tuple[State, ...]] = {
+    "held": ("held", "waiting", "refused", "uncertain"),
+    "waiting": ("held", "waiting", "sending"),
+    "refused": ("held", "waiting", "sending"),
+    "uncertain": ("sending",),
+    "sent": ("sending", "uncertain", "sent"),
+    "gone": ("sent",),
+}
+
+
+def enqueue(
+    engine: Engine, item: Item, due: float, answers: Mapping[str, str] | None = None
+) -> None:
+    """Put a letter into the outbox, held until due; in the same act it leaves the pile, and the
+    answers that its template asks to remember are kept.
+
+    Raises NebbetError for a letter that is in the outbox already, or was: it would go twice.
+    """
+    row = {
+        "id": item.id,
+        "message_id": item.outgoing.message_id,
+        "state": "held",
+        "due": due,
+        "attempts": 0,
+        "words": "",
+        "item": msgspec.json.encode(item),
+    }
+    kept = "The letter is still open on the page"
+    known = select(outbox_table.c.state).where(outbox_table.c.id == item.id)
+    with explained("The letter cannot be put into the outbox", kept), engine.begin() as connection:
+        # The first write takes the file for this act alone: nobody can be quicker after the look.
+        connection.execute(delete(letter_table).where(letter_table.c.id == item.letter.id))
+        if connection.scalar(known) is not None:
+            raise NebbetError(
+                "This letter was put into the outbox before",
+                kept="It was not put there again",
+                advice="Look at it in the outbox or the register",
+            )
+        connection.execute(insert(outbox_table).values(row))
+        write_answers(connection, item.letter.template, answers or {})
+
+
+def queued(engine: Engine, states: Iterable[State] = WAITING) -> list[Queued]:
+    """What is in the outbox, soonest first; a damaged row is passed over (see `looked_through`)."""
+    return looked_through(engine, states)[0]
+
+
+def looked_through(engine: Engine, states: Iterable[State] = WAITING) -> tuple[list[Queued], int]:
+    """What is in the outbox, soonest first, and how many of its rows cannot be read; those stay in
+    the file."""
+    table = outbox_table
+    statement = select(table).where(table.c.state.in_(list(states))).order_by(table.c.due)
+    with explained("The outbox cannot be read"), engine.connect() as connection:
+        rows = [_entry(row) for row in connection.execute(statement).mappings()]
+    found = [entry for entry in rows if entry is not None]
+    return found, len(rows) - len(found)
+
+
+def _entry(row: RowMapping) -> Queued | None:
+    try:
+        item = msgspec.json.decode(row["item"], type=Item)
+        # The file is the person's own, but a disk may have turned its bits.
+        where = {name: row[name] for name in ("state", "due", "attempts", "words")}
+        return msgspec.convert({"item": item, **where}, Queued)
+    except UNREADABLE:
+        return None
+
+
+def take_back(engine: Engine, item_id: str, now: float) -> Letter | None:
+    """Bring a letter back from the outbox onto the pile, in one act, unless it is on its way or
+    gone; returns the letter. now is in seconds since 1970."""
+    table = outbox_table
+    may = (table.c.id == item_id) & table.c.state.in_(RETURNABLE)
+    kept = "It is still in the outbox"
+    with explained("The letter cannot be taken back", kept), engine.begin() as connection:
+        # A write first: from here on nobody else can take it.
+        if not connection.execute(update(table).where(may).values(words="")).rowcount:
+            return None
+        data = connection.scalar(select(table.c.item).where(table.c.id == item_id))
+        letter = msgspec.json.decode(data or b"", type=Item).letter
+        connection.execute(delete(table).where(table.c.id == item_id))
+        connection.execute(delete(letter_table).where(letter_table.c.id == letter.id))
+        row = {"id": letter.id, "changed": now, "data": to_json(letter)}
+        connection.execute(insert(letter_table).values(row))
+        return letter
+
+
+def claim(engine: Engine, item_id: str) -> bool:
+    """Mark a letter as being sent; False when it was taken back or changed meanwhile."""
+    table = outbox_table
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        found = connection.execute(
+            update(table)
+            .where(table.c.id == item_id, table.c.state.in_(("held", "waiting")))
+            .values(state="sending", attempts=table.c.attempts + 1)
+        )
+        return found.rowcount > 0
+
+
+def mark(engine: Engine, item_id: str, **change: object) -> None:
+    """Write down when a letter is due, or what is to be said of it."""
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        connection.execute(
+            update(outbox_table).where(outbox_table.c.id == item_id).values(**change)
+        )
+
+
+def settle(engine: Engine, item_id: str, state: State, *, due: float, words: str = "") -> bool:
+    """Bring a letter into another state, if it may come there from where it is; says whether."""
+    table = outbox_table
+    may = (table.c.id == item_id) & table.c.state.in_(_BEFORE[state])
+    change = {"state": state, "due": due, "words": words}
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        return connection.execute(update(table).where(may).values(change)).rowcount > 0
+
+
+def rewrite(engine: Engine, item: Item) -> None:
+    """Put a letter in the place of what it was when it was put into the outbox."""
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        connection.execute(
+            update(outbox_table)
+            .where(outbox_table.c.id == item.id)
+            .values(item=msgspec.json.encode(item))
+        )
+
+
+def recover(engine: Engine) -> int:
+    """After a start: what was on the line when Nebbet ended may have gone; says how many."""
+    words = (
+        "Nebbet was ended while this letter was on its way. It may have gone: "
+        "send it again only if you are sure that it has not."
+    )
+    table = outbox_table
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        found = connection.execute(
+            update(table).where(table.c.state == "sending").values(state="uncertain", words=words)
+        )
+        return found.rowcount
+
+
+def forget_old(engine: Engine, before: float) -> None:
+    """Let go of the local copies of letters that went before a moment."""
+    table = outbox_table
+    with explained("The outbox cannot be written"), engine.begin() as connection:
+        connection.execute(delete(table).where(table.c.state == "gone", table.c.due < before))
+
+
+def sent_item(engine: Engine, message_id: str) -> Item | None:
+    """A letter that went lately with its message, if it is still here."""
+    table = outbox_table
+    statement = select(table.c.item).where(
+        table.c.message_id == message_id, table.c.state.in_(("gone", "sent"))
+    )
+    with explained("The outbox cannot be read"), engine.connect() as connection:
+        data = connection.scalar(statement)
+        if not data:
+            return None
+        return msgspec.json.decode(data, type=Item)

@@ -1,0 +1,201 @@
+"""Everything that is kept on disk, opened together: the library and the person's own file."""
+
+from collections.abc import Iterable
+from datetime import datetime
+from pathlib import Path
+
+import msgspec
+from msgspec import Struct
+from msgspec.structs import replace
+from sqlalchemy import Engine
+
+from nebbet.core.errors import UNREADABLE
+from nebbet.core.letter import Letter
+from nebbet.core.message.outgoing import Outgoing
+from nebbet.library import register
+from nebbet.library.catalogue import Catalogue, Role
+from nebbet.library.entries import Registered
+from nebbet.library.local_copy import LocalCopy
+from nebbet.library.postgres import is_url, parted, shown_url, with_password
+from nebbet.library.store import Library, open_library
+from nebbet.library.team import TeamLibrary, open_team
+from nebbet.personal import open_letters, outbox, own_templates, tables
+from nebbet.personal.home import Home
+from nebbet.personal.items import Item, Queued, State
+from nebbet.personal.secrets import Secrets
+from nebbet.personal.settings import Settings, write_settings
+from nebbet.personal.waiting import WaitingWrites
+
+EMPTY = msgspec.msgpack.encode([])
+KEEP_COPIES = 30 * 86400.0  # seconds that a copy of a sent message stays on this machine
+
+
+class AtStart(Struct, frozen=True):
+    """All that is read when the program starts. recovered counts letters that may have gone,
+    broken those that could not be read; on_network says that the library is a file on another
+    machine."""
+
+    letters: dict[str, Letter]
+    drafts: dict[str, bytes]
+    catalogue: Catalogue
+    entries: list[Registered]
+    outbox: list[Queued]
+    answers: dict[str, dict[str, str]]
+    pinned: frozenset[str]
+    recovered: int
+    broken: int
+    on_network: bool = False
+
+
+class Stores(Struct, frozen=True):
+    """The open files, with what a window does with them."""
+
+    library: Library
+    personal: Engine
+
+    def read_all(self, now: datetime) -> AtStart:
+        """Read everything, after putting the outbox in order."""
+        recovered = outbox.recover(self.personal)
+        outbox.forget_old(self.personal, now.timestamp() - KEEP_COPIES)
+        letters, broken = open_letters.open_letters(self.personal)
+        waiting, damaged = outbox.looked_through(self.personal)
+        return AtStart(
+            letters={letter.id: letter for letter in letters},
+            drafts=own_templates.drafts(self.personal),
+            catalogue=self.library.catalogue(now),
+            entries=self.entries(),
+            outbox=waiting,
+            answers=open_letters.answers(self.personal),
+            pinned=own_templates.pins(self.personal),
+            recovered=recovered,
+            broken=broken + damaged,
+            on_network=self.library.on_network,
+        )
+
+    def close(self) -> None:
+        """Let go of the files."""
+        self.library.close()
+        self.personal.dispose()
+
+    def keep_letter(self, letter: Letter, now: float) -> None:
+        """Keep an open letter."""
+        open_letters.keep_letter(self.personal, letter, now)
+
+    def drop_letter(self, letter_id: str) -> None:
+        """Forget an open letter."""
+        open_letters.drop_letter(self.personal, letter_id)
+
+    def keep_draft(self, template: str, data: bytes | None) -> None:
+        """Keep an unsaved state of a template, or forget it."""
+        own_templates.keep_draft(self.personal, template, data)
+
+    def set_pinned(self, templates: Iterable[str], pinned: bool) -> None:
+        """Pin templates for oneself, or take their pins away."""
+        own_templates.set_pinned(self.personal, templates, pinned)
+
+    def enqueue(self, item: Item, due: float) -> dict[str, str]:
+        """Put a letter into the outbox; returns the answers that are kept for the next one."""
+        kept = open_letters.answers_to_keep(item.letter)
+        outbox.enqueue(self.personal, item, due, kept)
+        return kept
+
+    def queued(self) -> list[Queued]:
+        """What is in the outbox."""
+        return outbox.queued(self.personal)
+
+    def take_back(self, item_id: str, now: float) -> Letter | None:
+        """Bring a letter back from the outbox onto the pile, unless it is on its way."""
+        return outbox.take_back(self.personal, item_id, now)
+
+    def settle(self, item_id: str, state: State, due: float) -> bool:
+        """Bring a letter in the outbox into another state; says whether it may come there."""
+        return outbox.settle(self.personal, item_id, state, due=due)
+
+    def local_copy(self, message_id: str) -> Outgoing | None:
+        """The message of a letter that went lately."""
+        found = outbox.sent_item(self.personal, message_id)
+        return found.outgoing if found else None
+
+    def sent_letter(self, message_id: str) -> Letter | None:
+        """A letter that went lately."""
+        found = outbox.sent_item(self.personal, message_id)
+        return found.letter if found else None
+
+    def entries(self) -> list[Registered]:
+        """The register, newest first; as it was last where the server does not answer."""
+        library = self.library
+        if isinstance(library, TeamLibrary) and library.away:
+            try:
+                return msgspec.msgpack.decode(library.beside or EMPTY, type=list[Registered])
+            except UNREADABLE:  # the copy is damaged: the server has the register
+                return []
+        return register.entries(library)
+
+    def keep_copy(self, moment: datetime, catalogue: Catalogue, sent: list[Registered]) -> None:
+        """Keep a copy of a server's library on this machine."""
+        if isinstance(self.library, TeamLibrary):
+            self.library.keep_copy(moment, catalogue, msgspec.msgpack.encode(sent))
+
+    def hurry(self) -> None:
+        """Let what was sent, but is not in the register yet, be entered now."""
+        for entry in outbox.queued(self.personal, ("sent",)):
+            outbox.mark(self.personal, entry.item.id, due=0.0)
+
+
+def place_of(home: Home, settings: Settings) -> Path | str:
+    """Where the library is: a file, or the URL of a server."""
+    if is_url(settings.library):
+        return settings.library
+    return home.data / settings.library if settings.library else home.library_file
+
+
+def without_password(home: Home, settings: Settings, secrets: Secrets) -> Settings:
+    """The settings without a password that somebody wrote into the library's address: it goes into
+    the keyring, and out of the file."""
+    if not is_url(settings.library):
+        return settings
+    bare, password = parted(settings.library)
+    if not password:
+        return settings
+    secrets.keep(bare, password)
+    changed = replace(settings, library=bare)
+    write_settings(home.settings_file, changed)
+    return changed
+
+
+def reached(home: Home, settings: Settings, secrets: Secrets) -> Path | str:
+    """Where the library is, with the password of its server."""
+    place = place_of(home, settings)
+    if isinstance(place, Path):
+        return place
+    return with_password(place, secrets.get(settings.library) or "")
+
+
+def try_library(home: Home, settings: Settings, password: str) -> None:
+    """Open the library that settings name, and close it again. Raises NebbetError with what stands
+    in the way."""
+    place = place_of(home, settings)
+    if isinstance(place, str):
+        place = with_password(place, password)
+    open_library(place).close()
+
+
+def open_stores(
+    home: Home, settings: Settings, role: Role | None = None, password: str = ""
+) -> Stores:
+    """Open the library, in a role if one is given, and the personal file. password is the one of
+    the library's server, where its URL does not say it.
+
+    Raises NebbetError with what stands in the way.
+    """
+    place = place_of(home, settings)
+    own = tables.open_personal(home.personal_file)
+    try:
+        if isinstance(place, Path):
+            return Stores(open_library(place, role), own)
+        copy = LocalCopy(home.copy_folder, shown_url(place))
+        url = with_password(place, password)
+        return Stores(open_team(url, role, copy, WaitingWrites(own)), own)
+    except Exception:
+        own.dispose()
+        raise

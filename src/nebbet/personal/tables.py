@@ -1,0 +1,95 @@
+"""The person's own file and its tables."""
+
+from pathlib import Path
+
+from sqlalchemy import (
+    Column,
+    Engine,
+    Float,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    String,
+    Table,
+    Text,
+    text,
+)
+
+from nebbet.core.errors import NebbetError
+from nebbet.library.disk import close_to_others
+from nebbet.library.engine import explained, sqlite_engine
+
+VERSION = 1
+
+metadata = MetaData()
+
+letter_table = Table(
+    "letter",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("changed", Float, nullable=False),
+    Column("data", LargeBinary, nullable=False),
+)
+
+draft_table = Table(
+    "draft",
+    metadata,
+    Column("template", String(64), primary_key=True),
+    Column("data", LargeBinary, nullable=False),
+)
+
+answer_table = Table(
+    "answer",
+    metadata,
+    Column("template", String(64), primary_key=True),
+    Column("name", String(120), primary_key=True),
+    Column("text", Text, nullable=False),
+)
+
+waiting_table = Table(
+    "waiting",
+    metadata,
+    Column("number", Integer, primary_key=True, autoincrement=True),
+    Column("kind", String(16), nullable=False),
+    Column("data", LargeBinary, nullable=False),
+    Column("refused", Text, nullable=False, default=""),
+    sqlite_autoincrement=True,
+)
+
+pin_table = Table("pin", metadata, Column("template", String(64), primary_key=True))
+
+outbox_table = Table(
+    "outbox",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("message_id", String(255), nullable=False),
+    Column("state", String(16), nullable=False),
+    Column("due", Float, nullable=False),
+    Column("attempts", Integer, nullable=False, default=0),
+    Column("words", Text, nullable=False, default=""),
+    Column("item", LargeBinary, nullable=False),
+    Index("outbox_state", "state"),
+    Index("outbox_message", "message_id"),
+)
+
+
+def open_personal(path: Path) -> Engine:
+    """Open or make the personal file. Raises NebbetError when that cannot be."""
+    kept = "It was not touched"
+    with explained(f"The file {path.name} with your letters cannot be opened", kept):
+        path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+        path.touch(mode=0o600)
+        close_to_others(path)  # also what an earlier Nebbet made
+        engine = sqlite_engine(path)
+        with engine.begin() as connection:
+            version = connection.scalar(text("PRAGMA user_version")) or 0
+            if version > VERSION:
+                raise NebbetError(
+                    f"The file {path.name} was made by a newer Nebbet",
+                    kept=kept,
+                    advice="Update Nebbet on this computer",
+                )
+            metadata.create_all(connection)
+            connection.execute(text(f"PRAGMA user_version = {VERSION}"))
+        return engine
