@@ -33,7 +33,8 @@ from nebbet.desktop import application
 from nebbet.desktop.kit import theme
 from nebbet.desktop.window import Window
 from nebbet.library import schema
-from nebbet.library.catalogue import Catalogue, Shelf
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.holdings import Shelf
 from nebbet.library.search import found_by, make_finder
 from nebbet.library.store import Library, open_library
 from nebbet.library.watching import Watcher
@@ -256,7 +257,7 @@ def place(home: Path) -> dict[str, str]:
     window.show()
     deadline = time.monotonic() + 120
     ready: list[int] = []
-    window.session.finds.ready.connect(lambda: ready.append(1))
+    window.session.shared.search.ready.connect(lambda: ready.append(1))
     before = resident()
     while not ready and time.monotonic() < deadline:
         QApplication.processEvents()
@@ -267,7 +268,7 @@ def place(home: Path) -> dict[str, str]:
     field = window.library.find_field
     field.setFocus()
     times = []
-    catalogue = window.session.catalogue
+    catalogue = window.session.shared.catalogue
     for _, words in queries(catalogue, 25):
         field.clear()
         QApplication.processEvents()
@@ -305,7 +306,7 @@ def reaching(number: int) -> None:
         fill(library, number)
         known = library.catalogue(NOW)
         whole = seconds(lambda: library.catalogue(NOW))
-        alone = seconds(lambda: library.catalogue(NOW, known))
+        alone = seconds(lambda: library.follow(NOW, known))
         clients = [open_library(url, "lead") for _ in range(CLIENTS)]
         for client in clients:
             client.engine.dispose()  # a connection each, beside the one that listens, is too many
@@ -317,7 +318,7 @@ def reaching(number: int) -> None:
         def looks(client: Library) -> Callable[[], None]:
             def look() -> None:
                 with gate:
-                    found = client.catalogue(NOW, known)
+                    found, _change = client.follow(NOW, known)
                 client.engine.dispose()
                 with lock:
                     if found.templates["t00007"].edition == state["edition"] > 1:
@@ -367,7 +368,7 @@ def main() -> None:
             row = {
                 "templates": f"{number:,}",
                 "read whole": f"{seconds(partial(library.catalogue, NOW)) * 1000:.0f} ms",
-                "read again": f"{seconds(partial(library.catalogue, NOW, known)) * 1000:.0f} ms",
+                "read again": f"{seconds(partial(library.follow, NOW, known)) * 1000:.0f} ms",
             }
             library.close()
             row |= finding(known)

@@ -38,7 +38,7 @@ class Camera:
         self.window.resize(*size)
         self.window.show()
         loop = QEventLoop()
-        self.window.session.finds.ready.connect(loop.quit)
+        self.window.session.shared.search.ready.connect(loop.quit)
         loop.exec()
 
     def until(self, true: Callable[[], object]) -> None:
@@ -118,10 +118,10 @@ def light(camera: Camera) -> None:
     """Every main view."""
     window = camera.window
     window.go(window.library)
-    window.session.pin(["claim-received", "lost-property"], True)
+    window.session.shared.own.pin(["claim-received", "lost-property"], True)
     window.library.table.choose("boarding-help")
     camera.take("library")
-    window.session.pin(["claim-received", "lost-property"], False)
+    window.session.shared.own.pin(["claim-received", "lost-property"], False)
     camera.write_letter()
     camera.take("letters")
     window.letters.pull()
@@ -129,11 +129,11 @@ def light(camera: Camera) -> None:
     window.letters.pull_box.hide()
     window.letters.model.type_value("other sailing", "Friday at 08:15, the Merrin")
     window.letters._send_key()
-    camera.until(lambda: window.session.outbox)
+    camera.until(lambda: window.session.sending.outbox)
     window.notices.hide()
     window.letters.pile.refresh()
-    window.letters.open_key(f"outbox:{window.session.outbox[0].item.id}")
-    window.letters.pile.choose(f"outbox:{window.session.outbox[0].item.id}")
+    window.letters.open_key(f"outbox:{window.session.sending.outbox[0].item.id}")
+    window.letters.pile.choose(f"outbox:{window.session.sending.outbox[0].item.id}")
     camera.take("outbox")
     window.go(window.library)
     camera.take_editor()
@@ -148,7 +148,7 @@ def light(camera: Camera) -> None:
     window.library.frames.left.emit()
     camera.take_team()
     window.go(window.register)
-    mine = [e for e in window.session.entries if e.sender == demo.ME]
+    mine = [e for e in window.session.shared.entries if e.sender == demo.ME]
     window.register.show_entry(mine[0].message_id)
     camera.until(window.register.view.isVisible)
     camera.take("register")

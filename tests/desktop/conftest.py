@@ -22,7 +22,7 @@ from pytestqt.qtbot import QtBot
 from nebbet.desktop import application
 from nebbet.desktop.kit import theme
 from nebbet.desktop.window import Window
-from nebbet.library.catalogue import Template
+from nebbet.library.holdings import Template
 from nebbet.personal.home import Home, home_in
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.settings import read_settings, write_settings
@@ -141,9 +141,9 @@ class Hand:
     def sent_all(self) -> None:
         """Wait until the outbox is empty and the register knows."""
         try:
-            self.until(lambda: self.session.entries and not self.session.outbox)
+            self.until(lambda: self.session.shared.entries and not self.session.sending.outbox)
         except Exception:
-            left = [(e.state, e.words) for e in self.session.outbox]
+            left = [(e.state, e.words) for e in self.session.sending.outbox]
             found = [f.sentence for f in self.window.letters.model.findings]
             raise AssertionError(f"not sent: {left}, {found}, {self.said!r}") from None
 
@@ -164,7 +164,7 @@ class Hand:
 
 def template(hand: Hand, key: str = "refund-agreed") -> Template:
     """A template as the window knows it."""
-    return hand.session.catalogue.templates[key]
+    return hand.session.shared.catalogue.templates[key]
 
 
 def open_window(home: Home, now: Callable[[], datetime] | None = None) -> Window:
@@ -183,7 +183,7 @@ def open_window(home: Home, now: Callable[[], datetime] | None = None) -> Window
 def wait_until_open(window: Window) -> None:
     """Wait until the files are read, and what is in them can be found."""
     loop = QEventLoop()
-    window.session.finds.ready.connect(loop.quit)
+    window.session.shared.search.ready.connect(loop.quit)
     window.session.not_opened.connect(loop.quit)
     loop.exec()
 

@@ -54,7 +54,7 @@ def a_hand(home: Home, qtbot: QtBot, service: MailService) -> Hand:
 def hand(on_server: Home, service: MailService, qtbot: QtBot) -> Iterator[Hand]:
     made = a_hand(on_server, qtbot, service)
     files = on_server.copy_folder / "files"
-    expected = made.session.catalogue.files.keys()
+    expected = made.session.shared.catalogue.files.keys()
     made.until(lambda: files.exists() and {path.name for path in files.iterdir()} == expected)
     yield made
     close(made.window)
@@ -83,7 +83,7 @@ def test_work_goes_on_without_the_server_and_is_handed_in_later(
     assert "You go on with the copy on this computer" in hand.said
     write_letter(hand)
     hand.until(hand.mailbox)
-    hand.until(lambda: any(e.state == "sent" for e in hand.session.outbox))
+    hand.until(lambda: any(e.state == "sent" for e in hand.session.sending.outbox))
     # A private template cannot be made without the server; what was typed stays.
     hand.press("Alt+2")
     library = hand.window.library
@@ -94,14 +94,14 @@ def test_work_goes_on_without_the_server_and_is_handed_in_later(
     hand.put_in_use("more")
     hand.until(lambda: "The edition cannot be saved: the server does not answer" in hand.said)
     assert "Kept all the same." in library.editor.body.toPlainText()
-    assert "refund-agreed" in hand.session.drafts
+    assert "refund-agreed" in hand.session.shared.own.drafts
     line.mend()
     hand.until(lambda: not state.isVisible())
     hand.until(lambda: "The library is there again." in hand.said)
     hand.put_in_use("more")
-    hand.until(lambda: hand.session.catalogue.templates["refund-agreed"].edition == 2)
-    hand.until(lambda: not hand.session.outbox)
-    hand.until(lambda: len(hand.session.entries) == 1)
+    hand.until(lambda: hand.session.shared.catalogue.templates["refund-agreed"].edition == 2)
+    hand.until(lambda: not hand.session.sending.outbox)
+    hand.until(lambda: len(hand.session.shared.entries) == 1)
     there = open_library(database)
     assert there.catalogue(NOW).usage_of("confirmation-again").last is not None
     there.close()
@@ -132,13 +132,16 @@ def test_a_colleague_proposes_without_the_server(
     hand.press("Ctrl+Home")
     hand.type("Dear all. ")
     hand.put_in_use("warmer")
-    hand.until(lambda: hand.session.catalogue.proposals)
+    hand.until(lambda: hand.session.shared.catalogue.proposals)
     hand.until(lambda: "1 waiting" in hand.window.library_state.text())
     close(hand.window)
     # The next day the server is still away; the window opens all the same.
     again = a_hand(on_server, qtbot, service)
     assert again.window.library_state.isVisible()
-    assert len(again.session.catalogue.templates) == 40 and again.session.catalogue.proposals
+    assert (
+        len(again.session.shared.catalogue.templates) == 40
+        and again.session.shared.catalogue.proposals
+    )
     line.mend()
     again.until(lambda: "What waited was handed in." in again.said)
     assert not again.window.library_state.isVisible()
@@ -188,6 +191,6 @@ def test_another_library_is_tried_before_it_is_kept(
     assert hand.session.parts.secrets.get(kept) == "secret" or "secret" not in there
     close(hand.window)
     again = a_hand(home, qtbot, service)
-    assert again.session.library.engine.dialect.name == "postgresql"
-    assert len(again.session.catalogue.templates) == 40
+    assert again.session.shared.library.engine.dialect.name == "postgresql"
+    assert len(again.session.shared.catalogue.templates) == 40
     close(again.window)

@@ -34,7 +34,7 @@ def test_a_fact_is_changed_once_and_said_everywhere(hand: Hand) -> None:
     assert page.form.label.text() and page.form.label.cursorPosition() == 0  # shows its beginning
     retype(hand, page.form.value, "01632 960 999")
     hand.press("Ctrl+S")
-    hand.until(lambda: hand.session.catalogue.facts["claims_phone"].value == "01632 960 999")
+    hand.until(lambda: hand.session.shared.catalogue.facts["claims_phone"].value == "01632 960 999")
     assert "every template says it from now on" in hand.said
     assert page.list.key == "claims_phone"
     hand.press("Esc")
@@ -57,12 +57,15 @@ def test_a_new_fact_has_its_kind_and_can_be_removed(hand: Hand) -> None:
     retype(hand, page.form.value, "£4")
     assert page.form.note.text() == "Letters say: £4.00"
     hand.press("Ctrl+S")
-    hand.until(lambda: "bike_fee" in hand.session.catalogue.facts)
-    assert hand.session.catalogue.facts["bike_fee"].value == {"money": "4.00", "currency": "GBP"}
+    hand.until(lambda: "bike_fee" in hand.session.shared.catalogue.facts)
+    assert hand.session.shared.catalogue.facts["bike_fee"].value == {
+        "money": "4.00",
+        "currency": "GBP",
+    }
     hand.until(lambda: page.list.key == "bike_fee")
     assert page.form.used.text() == "No template uses it."
     hand.click(page.form.drop)
-    hand.until(lambda: "bike_fee" not in hand.session.catalogue.facts)
+    hand.until(lambda: "bike_fee" not in hand.session.shared.catalogue.facts)
 
 
 def test_a_name_is_taken_only_once_and_typing_is_not_lost(hand: Hand) -> None:
@@ -72,8 +75,8 @@ def test_a_name_is_taken_only_once_and_typing_is_not_lost(hand: Hand) -> None:
     retype(hand, page.form.value, "x")
     hand.press("Ctrl+S")
     assert "There is a fact “Desk-Phone” already" in hand.said
-    hand.session.refresh_catalogue()
-    hand.bot.waitSignal(hand.session.catalogue_changed).wait()
+    hand.session.shared.refresh()
+    hand.bot.waitSignal(hand.session.shared.changed).wait()
     assert page.form.value.text() == "x"
 
 
@@ -100,7 +103,7 @@ def test_the_working_days_of_the_team(hand: Hand) -> None:
         "7 working days after Wed 25 Nov 2026: Fri 4 Dec; skips Fri 27 Nov (Stocktaking)"
     )
     hand.click(days.save)
-    hand.until(lambda: hand.session.catalogue.calendar.code == "GB-ENG")
-    calendar = hand.session.catalogue.calendar
+    hand.until(lambda: hand.session.shared.catalogue.calendar.code == "GB-ENG")
+    calendar = hand.session.shared.catalogue.calendar
     assert calendar.closed == {date(2026, 11, 27): "Stocktaking"}
     assert 5 in calendar.weekdays and calendar.zone == "Europe/London"

@@ -60,7 +60,7 @@ def test_a_picture_on_the_clipboard_becomes_a_file_of_the_library(
     paste(page, image=image)
     hand.until(lambda: files_of(page.body.body()))
     (file,) = files_of(page.body.body())
-    assert file in hand.session.catalogue.files
+    assert file in hand.session.shared.catalogue.files
 
 
 def test_pictures_nobody_can_reach_leave_a_prompt(hand: Hand, page: TemplateEditor) -> None:
@@ -81,7 +81,7 @@ def test_a_huge_picture_is_refused(hand: Hand, page: TemplateEditor, tmp_path: P
 
     path = tmp_path / "huge.png"
     Image.new("1", (10_000, 10_000)).save(path)
-    hand.session.intake.add_pictures([str(path)], page.body._put_picture)
+    hand.session.shared.intake.add_pictures([str(path)], page.body._put_picture)
     hand.until(lambda: hand.said)
     assert "huge.png has more than 40 million pixels. It was not put in." in hand.said
 
@@ -106,7 +106,7 @@ def test_files_become_drafts_with_their_prompts_as_blanks(hand: Hand, tmp_path: 
     hand.until(
         lambda: any(
             t.title == "Lost bag" and t.edition == 1
-            for t in hand.session.catalogue.templates.values()
+            for t in hand.session.shared.catalogue.templates.values()
         )
     )
 
@@ -151,9 +151,9 @@ def test_finished_html_is_edited_as_source_and_goes_into_a_letter(
 def test_doubtful_words_are_marked_mended_and_kept_for_the_team(
     hand: Hand, page: TemplateEditor
 ) -> None:
-    if hand.session.speller.missing("en_GB"):
+    if hand.session.shared.speller.missing("en_GB"):
         pytest.skip("no English dictionary on this machine")
-    hand.until(lambda: "en_GB" in hand.session.speller._dictionaries)
+    hand.until(lambda: "en_GB" in hand.session.shared.speller._dictionaries)
     hand.type("We recieve it at Zzyzx, {{case.number}} LS-4 www.qqq.example. ")
     doubts = [d.word for d in page.body._doubts_in(page.body.document().begin())]
     assert doubts == ["recieve", "Zzyzx"]
@@ -164,7 +164,7 @@ def test_doubtful_words_are_marked_mended_and_kept_for_the_team(
     QTest.keyClick(menu, Qt.Key.Key_Return)
     assert page.body.toPlainText().startswith("We receive it")
     page.body._take("Zzyzx")
-    hand.until(lambda: "Zzyzx" in hand.session.catalogue.words)
+    hand.until(lambda: "Zzyzx" in hand.session.shared.catalogue.words)
     assert page.body._doubts_in(page.body.document().begin()) == ()
 
 

@@ -227,7 +227,7 @@ def test_a_stop_is_shown_and_nothing_goes(letter: Hand) -> None:
     )
     body = letter.window.letters.paper.body
     assert body.textCursor().selectedText() == "Reason for the cancellation"
-    assert letter.session.outbox == []
+    assert letter.session.sending.outbox == []
 
 
 def test_f8_goes_from_finding_to_finding_and_a_remedy_mends(letter: Hand) -> None:
@@ -297,7 +297,7 @@ def test_files_are_attached_and_bad_ones_are_told(letter: Hand, tmp_path: Path) 
     data = QMimeData()
     data.setUrls(urls)
     paths = [url.toLocalFile() for url in data.urls()]
-    letter.session.intake.add_files(paths, letter.window.letters.model.attach)
+    letter.session.shared.intake.add_files(paths, letter.window.letters.model.attach)
     letter.until(lambda: "gone.pdf" in letter.said)
     names = [inline.shown(a.name) for a in open_letter(letter).attachments]
     assert names == ["Conditions of carriage.pdf", "photo.jpg"]
@@ -327,13 +327,13 @@ def test_a_letter_is_taken_back_within_the_hold_time(letter: Hand) -> None:
     hold(letter, 600)
     complete(letter)
     letter.press("Ctrl+Return")
-    letter.until(lambda: letter.session.outbox)
+    letter.until(lambda: letter.session.sending.outbox)
     assert letter.said == "The letter to Hanna Verrell goes in 600 seconds."
     assert letter.window.outbox_state.text() == "Outbox 1"
-    assert letter.session.letters == {}
+    assert letter.session.letters.held == {}
     letter.press("Ctrl+Shift+Return")
-    letter.until(lambda: letter.session.letters)
-    letter.until(lambda: not letter.session.outbox)
+    letter.until(lambda: letter.session.letters.held)
+    letter.until(lambda: not letter.session.sending.outbox)
     assert "The reason is fog," in paper(letter)
     assert letter.mailbox() == []
 
@@ -342,7 +342,7 @@ def test_a_refused_letter_is_mended_and_sent_again(letter: Hand) -> None:
     letter.service.faults.refuse = {"hanna.verrell@post.example"}
     complete(letter)
     letter.press("Ctrl+Return")
-    letter.until(lambda: [e for e in letter.session.outbox if e.state == "refused"])
+    letter.until(lambda: [e for e in letter.session.sending.outbox if e.state == "refused"])
     letter.until(lambda: "refuses hanna.verrell@post.example" in letter.said)
     assert letter.window.outbox_state.text() == "Outbox 1, 1 need you"
     letters = letter.window.letters
@@ -365,7 +365,7 @@ def test_what_may_have_gone_is_decided_by_the_person(letter: Hand) -> None:
     letter.service.faults.drop = "after"
     complete(letter)
     letter.press("Ctrl+Return")
-    letter.until(lambda: [e for e in letter.session.outbox if e.state == "uncertain"])
+    letter.until(lambda: [e for e in letter.session.sending.outbox if e.state == "uncertain"])
     letter.service.faults.drop = ""
     letters = letter.window.letters
     QApplication.processEvents()
@@ -380,7 +380,7 @@ def test_a_letter_goes_when_the_server_is_back(letter: Hand) -> None:
     letter.service.faults.busy = 421
     complete(letter)
     letter.press("Ctrl+Return")
-    letter.until(lambda: [e for e in letter.session.outbox if e.state == "waiting"])
+    letter.until(lambda: [e for e in letter.session.sending.outbox if e.state == "waiting"])
     letter.service.faults.busy = 0
     letter.until(lambda: letter.window.outbox_state.text().endswith("mail server not reached"))
     letters = letter.window.letters
@@ -398,15 +398,15 @@ def test_sending_twice_in_a_hurry_sends_once(letter: Hand) -> None:
     letter.press("Ctrl+Return")
     letter.sent_all()
     assert len(letter.mailbox()) == 1
-    assert letter.session.letters == {}
-    assert open_letters.open_letters(letter.session.stores.personal) == ([], 0)
+    assert letter.session.letters.held == {}
+    assert open_letters.open_letters(letter.session.shared.stores.personal) == ([], 0)
 
 
 def test_a_letter_that_cannot_be_put_into_the_outbox_stays_open(letter: Hand) -> None:
     from sqlalchemy import event
 
     complete(letter)
-    engine = letter.session.stores.personal
+    engine = letter.session.shared.stores.personal
     engine.dispose()
     event.listen(engine, "connect", lambda c, _e: c.execute("PRAGMA query_only = ON"))
     letter.press("Ctrl+Return")
@@ -419,7 +419,7 @@ def test_a_letter_that_cannot_be_put_into_the_outbox_stays_open(letter: Hand) ->
 def test_a_discarded_letter_can_be_put_back(letter: Hand) -> None:
     letter.type("fog")
     letter.window.letters.discard()
-    assert letter.session.letters == {}
+    assert letter.session.letters.held == {}
     letter.click(letter.window.notices.action)
     assert "The reason is fog," in paper(letter)
 
@@ -431,7 +431,7 @@ def test_an_open_letter_is_there_again_after_a_crash(
     letter: Hand, home: Home, service: MailService, qtbot: QtBot
 ) -> None:
     letter.type("thick fog")
-    engine = letter.session.stores.personal
+    engine = letter.session.shared.stores.personal
     letter.until(lambda: any(x.answers for x in open_letters.open_letters(engine)[0]))
     # No close: the first window is left as a killed program would leave its files.
     again = open_window(home)
@@ -447,13 +447,13 @@ def test_letters_that_wait_go_at_the_next_start_and_the_person_is_told(
     service.faults.busy = 421
     complete(letter)
     letter.press("Ctrl+Return")
-    letter.until(lambda: [e for e in letter.session.outbox if e.state == "waiting"])
+    letter.until(lambda: [e for e in letter.session.sending.outbox if e.state == "waiting"])
     asked: list[str] = []
     letter.window.notices.ask = lambda *words: not asked.append(words[1])  # type: ignore
     letter.window.close()
     assert asked == ["One letter has not gone yet. It goes when Nebbet is started again."]
     service.faults.busy = 0
-    outbox.mark(letter.session.stores.personal, open_id(letter), due=0)
+    outbox.mark(letter.session.shared.stores.personal, open_id(letter), due=0)
     again = open_window(home)
     hand = Hand(again, qtbot, service)
     assert hand.said == "1 letter from last time goes out now."
@@ -463,14 +463,14 @@ def test_letters_that_wait_go_at_the_next_start_and_the_person_is_told(
 
 
 def open_id(hand: Hand) -> str:
-    return hand.session.outbox[0].item.id
+    return hand.session.sending.outbox[0].item.id
 
 
 def test_staying_when_asked(letter: Hand) -> None:
     hold(letter, 600)
     complete(letter)
     letter.press("Ctrl+Return")
-    letter.until(lambda: letter.session.outbox)
+    letter.until(lambda: letter.session.sending.outbox)
     letter.window.notices.ask = lambda *_words: False  # type: ignore[method-assign]
     letter.window.close()
     assert letter.window.isVisible()

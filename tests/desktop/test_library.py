@@ -88,7 +88,7 @@ def test_uses_are_shown_after_sending(hand: Hand) -> None:
     hand.press("Return")
     hand.press("Ctrl+Return")
     hand.sent_all()
-    hand.until(lambda: hand.session.catalogue.usage_of("confirmation-again").last)
+    hand.until(lambda: hand.session.shared.catalogue.usage_of("confirmation-again").last)
     hand.press("Alt+2")
     hand.press("Esc")
     table = hand.window.library.table
@@ -102,7 +102,7 @@ def test_a_new_shelf(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
     answer_question(monkeypatch, "Freight")
     hand.press("Alt+2")
     hand.click(hand.window.library.view.add)
-    hand.until(lambda: "Freight" in [s.name for s in hand.session.catalogue.shelves])
+    hand.until(lambda: "Freight" in [s.name for s in hand.session.shared.catalogue.shelves])
 
 
 # Editing
@@ -122,10 +122,10 @@ def test_a_change_becomes_the_next_edition_and_the_old_one_stays(editor: Hand) -
     assert content.texts["fr"] == before.texts["fr"]
     assert template(editor).note == "Kinder words"
     assert template(editor).author == "benedek.roy"
-    editions = editor.session.library.editions("refund-agreed")
+    editions = editor.session.shared.library.editions("refund-agreed")
     assert [t.content for t in editions[1:]] == [before]
     assert page.using.use_button.text() == "Put in use as edition 3"
-    editor.until(lambda: editor.session.drafts == {})
+    editor.until(lambda: editor.session.shared.own.drafts == {})
 
 
 def test_a_placeholder_is_inserted_declared_and_completed_in_a_letter(editor: Hand) -> None:
@@ -290,7 +290,7 @@ def test_enclosures_are_dropped_named_and_removed(editor: Hand, tmp_path: Path) 
     editor.put_in_use()
     (enclosure,) = saved(editor, 2).enclosures
     assert (enclosure.name, enclosure.size) == ("Terms {{case.number}}.pdf", 14)
-    assert editor.session.library.file_bytes(enclosure.file) == b"%PDF-1.4 terms"
+    assert editor.session.shared.library.file_bytes(enclosure.file) == b"%PDF-1.4 terms"
 
 
 def test_a_new_template_from_nothing(hand: Hand) -> None:
@@ -326,7 +326,7 @@ def test_leaving_keeps_what_was_not_saved_even_through_a_crash(
     editor.type("Half a thought. ")
     editor.press("Esc")
     assert not editor.window.library.is_editing
-    editor.until(lambda: "refund-agreed" in editor.session.drafts)
+    editor.until(lambda: "refund-agreed" in editor.session.shared.own.drafts)
     assert "your draft waits in the editor" in editor.window.library.pane._state.text()
     editor.session.operations.finish()
     again = open_window(home)
@@ -342,14 +342,14 @@ def test_leaving_keeps_what_was_not_saved_even_through_a_crash(
 
 def test_opening_and_leaving_without_a_change_keeps_nothing(editor: Hand) -> None:
     editor.press("Esc")
-    assert editor.session.drafts == {}
+    assert editor.session.shared.own.drafts == {}
     assert template(editor).edition == 1
 
 
 def test_a_library_that_cannot_be_written_says_so_and_keeps_the_text(editor: Hand) -> None:
     from sqlalchemy import event
 
-    engine = editor.session.library.engine
+    engine = editor.session.shared.library.engine
     engine.dispose()
     event.listen(engine, "connect", lambda c, _e: c.execute("PRAGMA query_only = ON"))
     page = editor.window.library.editor

@@ -12,7 +12,7 @@ from nebbet.core.body import Body, render_plain, write
 from nebbet.core.letter import Passage, Texts
 from nebbet.desktop.paper.template_edit import TemplateEdit
 from nebbet.desktop.template.editor import TemplateEditor
-from nebbet.library.catalogue import Template
+from nebbet.library.holdings import Template
 from tests.core.test_body import BODIES
 from tests.desktop.conftest import Hand
 from tests.desktop.test_editors import LONG, Names
@@ -50,8 +50,8 @@ def go_to(page: TemplateEditor, words: str) -> None:
 
 
 def in_use(hand: Hand, edition: int) -> Template:
-    hand.until(lambda: hand.session.catalogue.templates["refund-agreed"].edition == edition)
-    return hand.session.catalogue.templates["refund-agreed"]
+    hand.until(lambda: hand.session.shared.catalogue.templates["refund-agreed"].edition == edition)
+    return hand.session.shared.catalogue.templates["refund-agreed"]
 
 
 @LONG
@@ -161,7 +161,7 @@ def test_a_row_is_repeated_for_each_ticket_of_the_letter(hand: Hand, page: Templ
     )
     hand.put_in_use()
     in_use(hand, 2)
-    case = next(c for c in hand.session.catalogue.cases.values() if "tickets" in c.fields)
+    case = next(c for c in hand.session.shared.catalogue.cases.values() if "tickets" in c.fields)
     hand.press("Esc")
     hand.window.library.take.emit("refund-agreed")
     model = hand.window.letters.model
@@ -183,9 +183,9 @@ def test_a_row_is_repeated_for_each_ticket_of_the_letter(hand: Hand, page: Templ
 def test_a_passage_is_put_in_shown_opened_and_mended_everywhere(
     hand: Hand, page: TemplateEditor
 ) -> None:
-    library = hand.session.library
-    hand.session.change_library(lambda: library.put(HOURS))
-    hand.until(lambda: "hours" in hand.session.catalogue.passages)
+    library = hand.session.shared.library
+    hand.session.shared.change(lambda: library.put(HOURS))
+    hand.until(lambda: "hours" in hand.session.shared.catalogue.passages)
     hand.press("Ctrl+Alt+I")
     menu = page.manuscript.parts._insert
     assert isinstance(menu, QMenu)
@@ -208,7 +208,9 @@ def test_a_passage_is_put_in_shown_opened_and_mended_everywhere(
     hand.press("Ctrl+T")
     assert "Ring us." in shared.trial.body.toPlainText()
     hand.press("Esc", "Ctrl+S")
-    hand.until(lambda: "Ring us." in hand.session.catalogue.passages["hours"].texts["en_GB"].body)
+    hand.until(
+        lambda: "Ring us." in hand.session.shared.catalogue.passages["hours"].texts["en_GB"].body
+    )
     hand.press("Esc")
     assert hand.window.library.is_editing
     hand.press("Ctrl+T")
@@ -222,7 +224,7 @@ def test_a_passage_that_is_in_use_cannot_be_removed_and_a_draft_of_one_is_kept(h
     shared.body.setFocus()
     hand.type("By card.")
     hand.press("Esc")
-    assert any(b"By card." in draft for draft in hand.session.drafts.values())
+    assert any(b"By card." in draft for draft in hand.session.shared.own.drafts.values())
     hand.press("Ctrl+Alt+B", "Ctrl+Alt+A")
     hand.press("Ctrl+S")
     assert "no title yet" in hand.said
@@ -252,7 +254,9 @@ def test_a_frame_is_copied_changed_and_kept(hand: Hand) -> None:
     hand.type("#888888")
     assert "Links and headings: 3.5 to 1" in frames.contrasts.text()
     hand.press("Ctrl+S")
-    hand.until(lambda: any(f.name == "Night" for f in hand.session.catalogue.frames.values()))
+    hand.until(
+        lambda: any(f.name == "Night" for f in hand.session.shared.catalogue.frames.values())
+    )
     assert "can hardly be read: 3.5 to 1" in hand.said
 
 
@@ -274,7 +278,7 @@ def test_a_file_that_is_out_of_date_stops_template_and_letter(hand: Hand) -> Non
     hand.type("2026-11-01")
     hand.press("Return")
     file = page.enclosures.enclosures[0].file
-    hand.until(lambda: hand.session.catalogue.files[file].valid_until is not None)
+    hand.until(lambda: hand.session.shared.catalogue.files[file].valid_until is not None)
     page.body.setFocus()
     hand.put_in_use()
     assert "was valid until 01 November 2026" in hand.said

@@ -31,7 +31,7 @@ def rows(shown: ChoiceList) -> list[str]:
 
 
 def member(hand: Hand, key: str = "benedek.roy") -> Member:
-    return hand.session.catalogue.members[key]
+    return hand.session.shared.catalogue.members[key]
 
 
 # Files
@@ -64,7 +64,7 @@ def test_a_file_is_replaced_everywhere_in_one_act(
     assert found.note == "conditions-2027.pdf in the place of conditions.pdf"
     assert found.author == "benedek.roy" and found.state == "in use"
     (enclosure,) = [e for e in found.content.enclosures if "onditions" in e.name]
-    assert hand.session.library.file_bytes(enclosure.file) == b"%PDF-1.7 the new ones"
+    assert hand.session.shared.library.file_bytes(enclosure.file) == b"%PDF-1.7 the new ones"
     assert enclosure.size == len(b"%PDF-1.7 the new ones")
 
 
@@ -82,7 +82,7 @@ def test_a_file_has_a_last_day_and_only_an_unused_one_goes(
     hand.type("2026-11-01")
     hand.press("Ctrl+S")
     key = files.list.key
-    hand.until(lambda: hand.session.catalogue.files[key].valid_until is not None)
+    hand.until(lambda: hand.session.shared.catalogue.files[key].valid_until is not None)
     hand.click(files.drop_button)
     hand.until(lambda: "needs this file" in hand.said)
     picture = tmp_path / "plan.png"
@@ -141,7 +141,7 @@ def test_a_member_is_changed_and_a_new_one_begins(hand: Hand, page: LibraryPage)
     assert "is not a mail address" in hand.said and hand.focus is form.fields["email"]
     hand.type("benedek.roy@engine.example")
     hand.press("Ctrl+S")
-    hand.until(lambda: "benedek.roy-2" in hand.session.catalogue.members)
+    hand.until(lambda: "benedek.roy-2" in hand.session.shared.catalogue.members)
     assert member(hand, "benedek.roy-2").name == "Ada Byron"
     hand.press("Esc")
     assert page.view.isVisible()
@@ -199,7 +199,7 @@ def test_an_earlier_fact_is_brought_back(hand: Hand, page: LibraryPage) -> None:
     for value in ("01632 960 999", "01632 960 111"):
         facts.form.value.setText(value)
         hand.press("Ctrl+S")
-        hand.until(lambda v=value: hand.session.catalogue.facts["claims_phone"].value == v)
+        hand.until(lambda v=value: hand.session.shared.catalogue.facts["claims_phone"].value == v)
     hand.press("Ctrl+Alt+H")
     states = page.states
     hand.until(lambda: len(states.states) == 3)
@@ -209,7 +209,7 @@ def test_an_earlier_fact_is_brought_back(hand: Hand, page: LibraryPage) -> None:
     hand.press("Down", "Down")
     assert "Nothing before it" in states.view.toPlainText()
     hand.press("Ctrl+B")
-    hand.until(lambda: hand.session.catalogue.facts["claims_phone"].value == "01632 960 140")
+    hand.until(lambda: hand.session.shared.catalogue.facts["claims_phone"].value == "01632 960 140")
     hand.until(lambda: len(states.states) == 4)
     assert "is as in state 1 again" in hand.said
     hand.press("Esc")
@@ -224,20 +224,20 @@ def test_an_earlier_passage_and_frame_are_shown(hand: Hand, page: LibraryPage) -
     hand.press("Ctrl+End")
     hand.type(" Once more.")
     hand.press("Ctrl+S")
-    hand.until(lambda: "Once more." in str(hand.session.catalogue.passages[key].texts))
+    hand.until(lambda: "Once more." in str(hand.session.shared.catalogue.passages[key].texts))
     hand.click(passages.earlier_button)
     hand.until(lambda: len(page.states.states) == 2)
     assert "Once more." in page.states.view.toPlainText()
     QTest.keyClick(page.states.list, Qt.Key.Key_Down)
     hand.click(page.states.restore_button)
-    hand.until(lambda: "Once more." not in str(hand.session.catalogue.passages[key].texts))
+    hand.until(lambda: "Once more." not in str(hand.session.shared.catalogue.passages[key].texts))
     hand.press("Esc", "Esc", "Ctrl+Alt+F")
     frames = page.frames
     frames.name.setFocus()
     hand.press("Ctrl+A")
     hand.type("Our paper")
     hand.press("Ctrl+S")
-    hand.until(lambda: hand.session.catalogue.frames[frames.list.key].name == "Our paper")
+    hand.until(lambda: hand.session.shared.catalogue.frames[frames.list.key].name == "Our paper")
     hand.press("Ctrl+Alt+H")
     hand.until(lambda: len(page.states.states) == 2)
     assert "Our paper" in page.states.view.toPlainText()
@@ -275,9 +275,9 @@ def test_who_is_second_is_told_and_nothing_is_overwritten_unseen(
     hand.press("Ctrl+S")
     hand.until(lambda: "Somebody changed this meanwhile" in hand.said)
     assert field.text() == "Mine", "what was written is still on the page"
-    hand.until(lambda: "Theirs" in str(getattr(hand.session.catalogue, f"{what}s")[key]))
+    hand.until(lambda: "Theirs" in str(getattr(hand.session.shared.catalogue, f"{what}s")[key]))
     hand.press("Ctrl+S")
-    hand.until(lambda: "Mine" in str(getattr(hand.session.catalogue, f"{what}s")[key]))
+    hand.until(lambda: "Mine" in str(getattr(hand.session.shared.catalogue, f"{what}s")[key]))
     assert [s.author for s in states(library.engine, kind, key)][:2] == [
         "benedek.roy",
         "ivo.lindqvist",

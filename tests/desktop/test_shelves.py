@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 from nebbet.desktop.shelves.page import LibraryPage
 from nebbet.desktop.shelves.table import MATCHES, TemplatesTable
 from nebbet.desktop.window import Window
-from nebbet.library.catalogue import own_shelf
+from nebbet.library.holdings import own_shelf
 from nebbet.library.store import open_library
 from nebbet.personal.home import Home
 from tests.conftest import NOW
@@ -31,7 +31,7 @@ def titles(table: TemplatesTable) -> list[str]:
 
 
 def shelves(hand: Hand) -> list[tuple[str, str]]:
-    return [(shelf.name, shelf.parent) for shelf in hand.session.catalogue.shelves]
+    return [(shelf.name, shelf.parent) for shelf in hand.session.shared.catalogue.shelves]
 
 
 def item(page: LibraryPage, words: str) -> QTreeWidgetItem:
@@ -117,7 +117,7 @@ def test_a_shelf_is_renamed_and_taken_down(hand: Hand, page: LibraryPage) -> Non
     page.shelves.setFocus()
     hand.press("Delete")
     hand.until(lambda: "Something stands on this shelf" in hand.said)
-    page.acts.move_to(hand.session.catalogue.shelves[0], ["freight-papers", "freight-space"])
+    page.acts.move_to(hand.session.shared.catalogue.shelves[0], ["freight-papers", "freight-space"])
     hand.until(lambda: template(hand, "freight-space").shelf == "sailings")
     hand.press("Delete")
     hand.until(lambda: "“Lorries” is taken down" in hand.said)
@@ -176,7 +176,7 @@ def test_several_are_pinned_moved_copied_and_retired(hand: Hand, page: LibraryPa
     select(page, *keys)
     assert page.acts._count.text() == "3 templates:"
     hand.press("Ctrl+P")
-    assert hand.session.pinned == set(keys)
+    assert hand.session.shared.own.pinned == set(keys)
     assert titles(page.table)[0].endswith("·  pinned")
     assert set(page.table.keys) == set(keys), "they stay selected"
     hand.press("Ctrl+M")
@@ -184,8 +184,10 @@ def test_several_are_pinned_moved_copied_and_retired(hand: Hand, page: LibraryPa
     hand.until(lambda: {template(hand, key).shelf for key in keys} == {"freight"})
     hand.press("Ctrl+Shift+D")
     choose_in_menu("Refunds")
-    hand.until(lambda: len(hand.session.catalogue.templates) == 43)
-    copied = [t for t in hand.session.catalogue.templates.values() if t.title.endswith("(copy)")]
+    hand.until(lambda: len(hand.session.shared.catalogue.templates) == 43)
+    copied = [
+        t for t in hand.session.shared.catalogue.templates.values() if t.title.endswith("(copy)")
+    ]
     assert {t.shelf for t in copied} == {"refunds"} and not any(t.origin for t in copied)
     hand.press("Ctrl+Shift+P")
     hand.until(lambda: all(template(hand, key).pinned for key in keys))
@@ -204,9 +206,9 @@ def test_pins_of_one_s_own_outlive_the_window(hand: Hand, page: LibraryPage) -> 
     page.table.setFocus()
     hand.press("Ctrl+P")
     hand.session.operations.run(lambda: None, lambda _: None, hand.session.voice.fail)
-    hand.until(lambda: hand.session.stores.read_all(NOW).pinned == {"claim-received"})
+    hand.until(lambda: hand.session.shared.stores.read_all(NOW).pinned == {"claim-received"})
     hand.press("Ctrl+P")
-    hand.until(lambda: not hand.session.stores.read_all(NOW).pinned)
+    hand.until(lambda: not hand.session.shared.stores.read_all(NOW).pinned)
 
 
 # Narrowing and finding
@@ -241,7 +243,7 @@ def test_kinds_and_keywords_are_set_in_the_editor(hand: Hand, page: LibraryPage)
     assert content.keywords == ("way", "parking", "lorry park")
     assert content.kinds == ("boarding help",)
     hand.press("Esc")
-    hand.until(lambda: hand.session.finds.templates("lorry park") == ["way-to-the-port"])
+    hand.until(lambda: hand.session.shared.search.templates("lorry park") == ["way-to-the-port"])
 
 
 def test_typing_mistakes_are_forgiven_and_matches_shown(hand: Hand, page: LibraryPage) -> None:
@@ -287,8 +289,8 @@ def test_used_lately_and_used_most(hand: Hand, page: LibraryPage) -> None:
 def test_an_own_version_follows_its_original(hand: Hand, page: LibraryPage, home: Home) -> None:
     page.table.choose("claim-received")
     hand.click(page.pane.own.make_button)
-    hand.until(lambda: any(t.origin for t in hand.session.catalogue.templates.values()))
-    (mine,) = [t for t in hand.session.catalogue.templates.values() if t.origin]
+    hand.until(lambda: any(t.origin for t in hand.session.shared.catalogue.templates.values()))
+    (mine,) = [t for t in hand.session.shared.catalogue.templates.values() if t.origin]
     assert (mine.shelf, mine.origin_edition) == (MINE, 1)
     hand.press("Ctrl+Alt+M")
     assert "is on your shelf already" in hand.said
@@ -340,13 +342,13 @@ def test_a_private_template_is_offered_to_the_team(hand: Hand, page: LibraryPage
     hand.type("Everybody asks")
     own.shelf.setCurrentIndex(own.shelf.findText("Bookings"))
     hand.press("Return")
-    hand.until(lambda: hand.session.catalogue.proposals)
-    (made,) = hand.session.catalogue.proposals.values()
+    hand.until(lambda: hand.session.shared.catalogue.proposals)
+    (made,) = hand.session.shared.catalogue.proposals.values()
     assert (made.shelf, made.base, made.title) == ("bookings", 0, "Ferry biscuits")
     hand.press("Ctrl+Alt+P")
     hand.until(page.proposals.accept_button.isVisible)
     hand.click(page.proposals.accept_button)
-    hand.until(lambda: made.template in hand.session.catalogue.templates)
+    hand.until(lambda: made.template in hand.session.shared.catalogue.templates)
     assert template(hand, made.template).shelf == "bookings"
 
 
@@ -368,7 +370,7 @@ def test_a_template_that_moves_while_others_look_keeps_the_selection(
 ) -> None:
     select(page, "claim-received", "claim-settled")
     library = open_library(home.library_file)
-    with qtbot.waitSignal(hand.session.catalogue_changed):
+    with qtbot.waitSignal(hand.session.shared.changed):
         library.set_template("lost-property", pinned=True)
     library.close()
     assert set(page.table.keys) == {"claim-received", "claim-settled"}

@@ -145,7 +145,7 @@ def test_a_lead_sees_the_difference_and_puts_a_proposal_in_use(proposed: Hand) -
     now = template(proposed, "sailing-cancelled")
     assert now.author == "ivo.lindqvist" and "People ask where to reply" in now.note
     assert "Edition 2 of “Sailing cancelled" in proposed.said
-    assert proposed.session.catalogue.proposals["shorter-cancellation"].state == "accepted"
+    assert proposed.session.shared.catalogue.proposals["shorter-cancellation"].state == "accepted"
     assert proposed.window.library.proposed.text() == "Proposals (1)"
 
 
@@ -164,7 +164,7 @@ def test_a_proposal_against_an_older_edition_is_merged(proposed: Hand) -> None:
 
 def test_changes_of_the_same_place_are_shown_and_amended(proposed: Hand, home: Home) -> None:
     elsewhere(home, "refund-agreed", "We hope to welcome you on another crossing.", "Good-bye.")
-    proposed.session.refresh_catalogue()
+    proposed.session.shared.refresh()
     proposed.until(lambda: template(proposed, "refund-agreed").edition == 4)
     page = proposed.window.library.proposals
     at(proposed, "banks")
@@ -180,7 +180,7 @@ def test_changes_of_the_same_place_are_shown_and_amended(proposed: Hand, home: H
     assert editor.isVisible() and "We hope to see you on board again." in editor.body.toPlainText()
     proposed.put_in_use("both are true")
     proposed.until(lambda: template(proposed, "refund-agreed").edition == 5)
-    made = proposed.session.catalogue.proposals["banks"]
+    made = proposed.session.shared.catalogue.proposals["banks"]
     assert (made.state, made.answer) == ("accepted", "both are true")
     assert template(proposed, "refund-agreed").author == "saoirse.pell"
 
@@ -193,9 +193,11 @@ def test_a_proposal_is_declined_with_a_word(proposed: Hand) -> None:
     proposed.type("The law wants these words")
     proposed.click(page.decline_button)
     proposed.until(
-        lambda: proposed.session.catalogue.proposals["shorter-cancellation"].state == "declined"
+        lambda: (
+            proposed.session.shared.catalogue.proposals["shorter-cancellation"].state == "declined"
+        )
     )
-    at_rest = proposed.session.catalogue.proposals["shorter-cancellation"]
+    at_rest = proposed.session.shared.catalogue.proposals["shorter-cancellation"]
     assert at_rest.answer == "The law wants these words"
     assert template(proposed, "sailing-cancelled").edition == 1
     assert page.answer.text() == ""
@@ -226,7 +228,7 @@ def colleague(home: Home, service: MailService, qtbot: QtBot) -> Iterator[Hand]:
     window = Window(parts)
     window.notices.ask = lambda *_words: True  # type: ignore[method-assign]
     qtbot.addWidget(window, before_close_func=lambda w: w.close())
-    with qtbot.waitSignal(window.session.finds.ready, timeout=15_000):
+    with qtbot.waitSignal(window.session.shared.search.ready, timeout=15_000):
         window.show()
     qtbot.waitActive(window)
     yield Hand(window, qtbot, service)
@@ -248,18 +250,20 @@ def test_a_colleague_proposes_and_sees_the_outcome(colleague: Hand, home: Home) 
     editor.body.setFocus()
     hand.type("We regret that this happened")
     hand.put_in_use("warmer")
-    hand.until(lambda: any(p.reason == "warmer" for p in hand.session.catalogue.proposals.values()))
+    hand.until(
+        lambda: any(p.reason == "warmer" for p in hand.session.shared.catalogue.proposals.values())
+    )
     assert "is proposed: a lead will look at it" in hand.said
     hand.until(lambda: not library.is_editing)
     assert template(hand, "damage-claim").edition == 1
-    assert "damage-claim" not in hand.session.drafts
-    (made,) = [p for p in hand.session.catalogue.proposals.values() if p.reason == "warmer"]
+    assert "damage-claim" not in hand.session.shared.own.drafts
+    (made,) = [p for p in hand.session.shared.catalogue.proposals.values() if p.reason == "warmer"]
     assert (made.author, made.base) == ("benedek.roy", 1)
     lead = open_library(home.library_file)
     lead.decline(made.id, "Claims wants it so", LEAD, NOW)
     lead.close()
-    hand.session.refresh_catalogue()
-    hand.until(lambda: hand.session.catalogue.proposals[made.id].state == "declined")
+    hand.session.shared.refresh()
+    hand.until(lambda: hand.session.shared.catalogue.proposals[made.id].state == "declined")
     hand.press("Ctrl+Alt+P")
     page = library.proposals
     keys = [page.list.item(row).data(256) for row in range(page.list.count())]
@@ -274,14 +278,16 @@ def test_a_colleague_takes_a_proposal_back_and_decides_nothing(colleague: Hand) 
     hand.window.library.editor.body.setFocus()
     hand.type("Now: ")
     hand.put_in_use("try")
-    hand.until(lambda: any(p.reason == "try" for p in hand.session.catalogue.proposals.values()))
-    (made,) = [p for p in hand.session.catalogue.proposals.values() if p.reason == "try"]
+    hand.until(
+        lambda: any(p.reason == "try" for p in hand.session.shared.catalogue.proposals.values())
+    )
+    (made,) = [p for p in hand.session.shared.catalogue.proposals.values() if p.reason == "try"]
     hand.press("Ctrl+Alt+P")
     page = hand.window.library.proposals
     at(hand, made.id)
     assert not page._acts.isVisible()
     hand.click(page.withdraw_button)
-    hand.until(lambda: hand.session.catalogue.proposals[made.id].state == "withdrawn")
+    hand.until(lambda: hand.session.shared.catalogue.proposals[made.id].state == "withdrawn")
 
 
 def test_somebody_the_library_does_not_know_keeps_their_draft(colleague: Hand) -> None:
@@ -293,7 +299,7 @@ def test_somebody_the_library_does_not_know_keeps_their_draft(colleague: Hand) -
     hand.type("Now: ")
     hand.put_in_use("try")
     assert "Say who you are first" in hand.said
-    assert "claim-received" in hand.session.drafts and hand.window.library.is_editing
+    assert "claim-received" in hand.session.shared.own.drafts and hand.window.library.is_editing
 
 
 def test_a_colleague_is_told_what_is_the_lead_s(colleague: Hand) -> None:
@@ -361,7 +367,7 @@ def test_a_draft_remembers_which_edition_it_was_written_after(hand: Hand, home: 
     type_in(hand, "claim-received", "Mine. ")
     hand.press("Esc")
     elsewhere(home, "claim-received", "You need not send", "You do not have to send")
-    hand.session.refresh_catalogue()
+    hand.session.shared.refresh()
     hand.until(lambda: template(hand, "claim-received").edition == 2)
     hand.window.library.edit("claim-received")
     hand.put_in_use()
@@ -433,10 +439,10 @@ def test_who_edits_what_is_seen(hand: Hand, home: Home) -> None:
     later = NOW + timedelta(minutes=2)
     assert not library.catalogue(later).editing, "not heard of any more"
     library.be_present("refund-agreed", LEAD, NOW)
-    hand.until(lambda: "refund-agreed" in hand.session.catalogue.editing)
+    hand.until(lambda: "refund-agreed" in hand.session.shared.catalogue.editing)
     hand.session.parts = replace(hand.session.parts, now=lambda: later)
     hand.session.following._presence_timer.timeout.emit()  # a minute later
-    hand.until(lambda: "refund-agreed" not in hand.session.catalogue.editing)
+    hand.until(lambda: "refund-agreed" not in hand.session.shared.catalogue.editing)
     library.be_gone("refund-agreed", LEAD)
     page.leave()
     hand.until(lambda: not library.catalogue(NOW).editing)
@@ -459,7 +465,7 @@ def test_the_wording_of_a_letter_just_sent_is_offered(colleague: Hand) -> None:
     hand.press("Ctrl+End")
     hand.type(" Have a good crossing.")
     hand.press("Ctrl+Return")
-    hand.until(lambda: hand.session.entries[0].template == "confirmation-again")
+    hand.until(lambda: hand.session.shared.entries[0].template == "confirmation-again")
     hand.press("Alt+4")
     register = hand.window.register
     hand.until(lambda: register.current and register.current.template == "confirmation-again")
@@ -477,7 +483,9 @@ def test_the_wording_of_a_letter_just_sent_is_offered(colleague: Hand) -> None:
     )
     hand.put_in_use("People like it")
     hand.until(
-        lambda: any(p.reason == "People like it" for p in hand.session.catalogue.proposals.values())
+        lambda: any(
+            p.reason == "People like it" for p in hand.session.shared.catalogue.proposals.values()
+        )
     )
 
 
@@ -518,8 +526,12 @@ def test_a_colleague_s_own_template_is_proposed_as_a_new_one(colleague: Hand) ->
     assert editor.using.use_button.text() == "Propose"
     hand.put_in_use("Everybody asks")
     hand.until(
-        lambda: any(p.title == "Ferry biscuits" for p in hand.session.catalogue.proposals.values())
+        lambda: any(
+            p.title == "Ferry biscuits" for p in hand.session.shared.catalogue.proposals.values()
+        )
     )
-    (made,) = [p for p in hand.session.catalogue.proposals.values() if p.title == "Ferry biscuits"]
+    (made,) = [
+        p for p in hand.session.shared.catalogue.proposals.values() if p.title == "Ferry biscuits"
+    ]
     assert made.template != mine and (made.base, made.shelf) == (0, "bookings")
     assert template(hand, mine).content == made.content, "the text stays on the own shelf, too"

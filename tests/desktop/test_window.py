@@ -231,7 +231,7 @@ def test_the_profile_is_kept_and_used(hand: Hand) -> None:
     assert "“nonsense” is not a mail address: there is no @ in it" in profile._told.text()
     profile.fields["email"].setText("benedek.roy@lislesound.example")
     hand.press("Ctrl+S")
-    hand.until(lambda: hand.session.me and hand.session.me.phone == "01632 960 999")
+    hand.until(lambda: hand.session.shared.me and hand.session.shared.me.phone == "01632 960 999")
     hand.click(profile.try_button)
     hand.until(lambda: "can be reached" in profile._told.text())
     profile.password.setText("wrong")
@@ -251,9 +251,9 @@ def test_the_first_start_asks_who_one_is(tmp_path: Path, qtbot: QtBot) -> None:
     window.profile.fields["first_name"].setText("Ada")
     window.profile.fields["email"].setText("ada@engine.example")
     window.profile.save()
-    qtbot.waitUntil(lambda: window.session.me is not None, timeout=20_000)
-    assert window.session.me is not None
-    assert window.session.me.name == "Ada"
+    qtbot.waitUntil(lambda: window.session.shared.me is not None, timeout=20_000)
+    assert window.session.shared.me is not None
+    assert window.session.shared.me.name == "Ada"
     assert window.session.settings.member == "ada@engine.example"
     close(window)
 
@@ -267,9 +267,9 @@ def test_the_register_of_somebody_else_s_letter(hand: Hand) -> None:
     from tests.conftest import NOW
 
     entry = Registered("<x@y>", NOW, "ottilie.marsh", "a@b.example", "Ana", subject="Hello")
-    record(hand.session.library, entry)
-    hand.session.refresh_register()
-    hand.until(lambda: hand.session.entries)
+    record(hand.session.shared.library, entry)
+    hand.session.shared.refresh()
+    hand.until(lambda: hand.session.shared.entries)
     hand.press("Alt+4")
     hand.press("Return", "Return")
     told = hand.window.register._told

@@ -29,10 +29,11 @@ from nebbet.core.message.importing import content_of, read_file, with_blanks
 from nebbet.core.message.received import open_message
 from nebbet.core.placeholders import Placeholder, typed
 from nebbet.core.records import Case, Contact, Member
-from nebbet.library.catalogue import Catalogue, begin, seen_by
+from nebbet.library.catalogue import Catalogue, seen_by
 from nebbet.library.checking import problems
 from nebbet.library.packs import read_pack, take_pack, write_pack
 from nebbet.library.store import open_library
+from nebbet.library.writing import begin_for
 from nebbet.personal import open_letters, outbox, own_templates, tables
 from nebbet.personal.settings import Account, read_settings
 from nebbet.post import bounded, imap
@@ -312,7 +313,7 @@ def _use(catalogue: Catalogue) -> None:
     """Take every template for somebody, check it, and finish its message."""
     files = EncodedFiles(lambda _file: b"x")
     for template in list(catalogue.templates.values())[:12]:
-        letter = begin(catalogue, template, "l", recipient=_HANNA, case=_CASE)
+        letter = begin_for(catalogue, template, "l", recipient=_HANNA, case=_CASE)
         world = catalogue.world(NOW, _ME, letter.language, _HANNA, _CASE, letter.calendar)
         letter, found = letters.work_out(letter, world)
         checks.check(letter, found, lambda _file: True)

@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import make_url
 
 from nebbet.core.records import Member
-from nebbet.library.catalogue import Shelf
+from nebbet.library.holdings import Shelf
 from nebbet.library.store import Library, open_library
 
 _MADE = "nebbet_made"  # a database that the migrations have been through; the others are its copies

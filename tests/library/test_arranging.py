@@ -5,7 +5,8 @@ import pytest
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage, Texts
 from nebbet.core.records import Member
-from nebbet.library.catalogue import Copied, Shelf, own_shelf, private_to, seen_by
+from nebbet.library.catalogue import private_to, seen_by
+from nebbet.library.holdings import Copied, Shelf, own_shelf
 from nebbet.library.search import make_finder
 from nebbet.library.store import Library
 from tests.conftest import NOW
@@ -87,19 +88,6 @@ def test_the_private_shelves_of_others_are_not_seen(three: Library) -> None:
     assert private_to(whole, "nowhere") == ""
     assert "c1" in seen_by(whole, "m2").templates and "c1" not in seen_by(whole, "m1").templates
     assert len(seen_by(whole, "m1").shelves) == 3
-    assert seen_by(three.catalogue(NOW, seen_by(whole, "m1")), "m2") == seen_by(whole, "m2")
-
-
-def test_what_is_known_is_not_read_again(three: Library) -> None:
-    before = three.catalogue(NOW)
-    three.add_template("t2", "s2", "New")
-    three.set_template("t1", pinned=True)
-    after = three.catalogue(NOW, before)
-    assert after == three.catalogue(NOW)
-    assert after.templates["t1"].content is before.templates["t1"].content
-    content = Content({"en_GB": Texts("Other", "")})
-    three.save_edition("t1", "Hello", content, author="m1", note="", made=NOW)
-    assert three.catalogue(NOW, after) == three.catalogue(NOW)
 
 
 def test_the_finder_follows_the_library(three: Library) -> None:

@@ -17,7 +17,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Enclosure, Texts
 from nebbet.core.records import Contact, Member
 from nebbet.library import roles
-from nebbet.library.catalogue import Proposal, Shelf, own_shelf
+from nebbet.library.holdings import Proposal, Shelf, own_shelf
 from nebbet.library.postgres import parted
 from nebbet.library.store import open_library
 from nebbet.library.watching import Watcher

@@ -14,9 +14,9 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Enclosure, Texts
 from nebbet.core.records import Member
 from nebbet.library import migrate, schema
-from nebbet.library.catalogue import Proposal, Shelf
 from nebbet.library.checking import mend, problems
 from nebbet.library.engine import sqlite_engine
+from nebbet.library.holdings import Proposal, Shelf
 from nebbet.library.moving import copy_library
 from nebbet.library.store import Library, open_library
 from nebbet.standin.filling import fill_library

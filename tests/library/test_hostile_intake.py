@@ -7,8 +7,8 @@ import pytest
 from PIL import Image
 
 from nebbet.core.errors import NebbetError
-from nebbet.library.catalogue import Shelf
 from nebbet.library.disk import read_file, write_file
+from nebbet.library.holdings import Shelf
 from nebbet.library.intake import fetch_pictures, read_pasted, take_in
 from nebbet.library.store import Library, open_library
 

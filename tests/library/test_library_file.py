@@ -10,7 +10,7 @@ from sqlalchemy import Engine, event, text
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Texts
 from nebbet.library import migrate
-from nebbet.library.catalogue import Shelf
+from nebbet.library.holdings import Shelf
 from nebbet.library.store import Library, open_library
 from tests.conftest import NOW
 from tests.library.test_store import CONTENT, save

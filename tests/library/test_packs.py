@@ -15,8 +15,8 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Texts
 from nebbet.core.records import Fact
 from nebbet.library import packs
-from nebbet.library.catalogue import Shelf
 from nebbet.library.checking import problems
+from nebbet.library.holdings import Shelf
 from nebbet.library.packs import read_pack, take_pack, write_pack
 from nebbet.library.store import Library, open_library
 from nebbet.standin.filling import fill_library

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Texts
 from nebbet.core.records import Member
-from nebbet.library.catalogue import MovedOn, Proposal
+from nebbet.library.holdings import MovedOn, Proposal
 from nebbet.library.store import Library, open_library
 from tests.conftest import NOW
 from tests.library.test_store import CONTENT, save

@@ -14,8 +14,8 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Enclosure, Texts
 from nebbet.core.records import Contact, Fact, Member
 from nebbet.library import roles
-from nebbet.library.catalogue import Copied, Proposal, Role, Shelf, own_shelf
 from nebbet.library.filing import remove_file
+from nebbet.library.holdings import Copied, Proposal, Role, Shelf, own_shelf
 from nebbet.library.postgres import postgres_engine
 from nebbet.library.store import Library, open_library
 from tests.conftest import NOW

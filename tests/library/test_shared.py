@@ -11,11 +11,13 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Enclosure, Passage, Texts
 from nebbet.core.letter.signature import SIGNATURE, signature_of, with_signature
 from nebbet.core.records import Fact, Member
-from nebbet.library.catalogue import Proposal, begin, seen_by
+from nebbet.library.catalogue import seen_by
 from nebbet.library.checking import problems
 from nebbet.library.documents import states
 from nebbet.library.filing import remove_file, replace_file, uses_of_files
+from nebbet.library.holdings import Proposal
 from nebbet.library.store import Library
+from nebbet.library.writing import begin_for
 from tests.conftest import NOW
 
 
@@ -132,8 +134,8 @@ def test_a_signature_is_the_sender_s_own_in_the_letter_s_language(shelved: Libra
     shelved.save_edition("t1", "Hello", content, author="m1", note="", made=NOW)
     catalogue = seen_by(shelved.catalogue(NOW), "m1")
     assert problems(shelved) == []
-    english = begin(catalogue, catalogue.templates["t1"], "x", language="en_GB")
-    french = begin(catalogue, catalogue.templates["t1"], "x", language="fr")
+    english = begin_for(catalogue, catalogue.templates["t1"], "x", language="en_GB")
+    french = begin_for(catalogue, catalogue.templates["t1"], "x", language="fr")
     assert len(english.body) == len(french.body) == 2 and english.body[1] != french.body[1]
     other = seen_by(shelved.catalogue(NOW), "nobody")
     assert "sender.phone" in other.passages[SIGNATURE].texts["en_GB"].body

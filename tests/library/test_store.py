@@ -14,9 +14,9 @@ from nebbet.core.letter import Content, Enclosure, Texts
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import register, schema
-from nebbet.library.catalogue import Shelf
 from nebbet.library.disk import LARGEST_FILE
 from nebbet.library.entries import Registered
+from nebbet.library.holdings import Shelf
 from nebbet.library.search import make_finder
 from nebbet.library.store import Library
 from tests.conftest import NOW

@@ -27,9 +27,10 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Texts
 from nebbet.core.records import Member
 from nebbet.library import migrate
-from nebbet.library.catalogue import Catalogue, MovedOn, Proposal, Shelf
+from nebbet.library.catalogue import Catalogue
 from nebbet.library.checking import problems
 from nebbet.library.engine import sqlite_engine
+from nebbet.library.holdings import MovedOn, Proposal, Shelf
 from nebbet.library.intake import take_in
 from nebbet.library.store import Library, open_library
 from tests.conftest import NOW
@@ -98,7 +99,7 @@ def work(
             library = library or open_library(url, role="lead")
             if done := act(library, chance, f"m{number}", count):
                 made.append(done)
-            known = library.catalogue(now(), known)
+            known = library.follow(now(), known)[0] if known else library.catalogue(now())
         except MovedOn:
             continue
         except NebbetError as error:
@@ -115,7 +116,7 @@ def at_last(library: Library | None, url: str, known: Catalogue | None) -> Catal
     for _ in range(50):
         try:
             library = library or open_library(url, role="lead")
-            return library.catalogue(NOW, known)
+            return library.follow(NOW, known)[0] if known else library.catalogue(NOW)
         except NebbetError:
             time.sleep(0.5)
     raise AssertionError("the server did not come back")

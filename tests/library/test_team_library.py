@@ -11,7 +11,7 @@ from sqlalchemy import Engine
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Texts
 from nebbet.core.records import Case, Contact, Member
-from nebbet.library.catalogue import Proposal, Shelf
+from nebbet.library.holdings import Proposal, Shelf
 from nebbet.library.local_copy import LocalCopy
 from nebbet.library.postgres import Away
 from nebbet.library.store import open_library

@@ -7,7 +7,7 @@ from pathlib import Path
 import psycopg
 import pytest
 
-from nebbet.library.catalogue import Shelf
+from nebbet.library.holdings import Shelf
 from nebbet.library.store import Library, open_library
 from nebbet.library.watching import Watcher
 

@@ -385,7 +385,7 @@ def test_a_promise_that_cannot_be_made_any_more_brings_the_letter_back(
     clock.seconds += 86400
     entry = only(deliver_due(office))
     assert entry.state == "refused"
-    assert "waited until another day, and now Extra is missing" in entry.words
+    assert "and now it cannot go: Extra is not completed" in entry.words
     assert mailbox(service, CATCH_ALL) == []
     assert outbox.take_back(office.personal, waiting.id, 1.0)
 

@@ -191,7 +191,7 @@ def test_a_mistake_of_ours_is_told_and_nothing_has_gone(
             raise RuntimeError("a mistake")
         return False
 
-    monkeypatch.setattr("nebbet.post.carrier.needs_renewing", stumble)
+    monkeypatch.setattr("nebbet.post.carrier.counts_from_sending", stumble)
     for number in (1, 2):
         outbox.enqueue(world.personal, item_of(number), world.clock)
     (entry,) = deliver_due(world.office)

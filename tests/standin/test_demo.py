@@ -16,9 +16,11 @@ from nebbet.core.message.received import open_message
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import fold
 from nebbet.library import register
-from nebbet.library.catalogue import begin, example_cases, seen_by
+from nebbet.library.catalogue import seen_by
 from nebbet.library.checking import problems
+from nebbet.library.examples import example_cases
 from nebbet.library.store import open_library
+from nebbet.library.writing import begin_for
 from nebbet.personal.home import home_in
 from nebbet.personal.settings import read_settings
 from nebbet.post import imap
@@ -208,7 +210,9 @@ def test_the_wording_of_every_template_survives_a_letter(tmp_path: Path) -> None
         for code, text in template.content.texts.items():
             if text.finished:
                 continue
-            letter = begin(catalogue, template, "x", recipient=contact, case=case, language=code)
+            letter = begin_for(
+                catalogue, template, "x", recipient=contact, case=case, language=code
+            )
             me = catalogue.members["benedek.roy"]
             world = catalogue.world(NOW, me, code, contact, case, letter.calendar)
             began = letters.work_out(letter, world)[0]

@@ -8,7 +8,7 @@ from decimal import Decimal
 
 import click
 
-from nebbet.cli.main import as_json, language, read_input, read_moment, read_text
+from nebbet.cli.options import as_json, language, read_input, read_moment, read_text
 from nebbet.core import dates, placeholders, sums, values
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import fold

@@ -2,17 +2,16 @@
 
 from collections.abc import Mapping
 from contextlib import closing
-from datetime import datetime
 from pathlib import Path
 
 import click
 from msgspec.structs import replace
 
-from nebbet.cli import main as commands
+from nebbet.cli.here import home, local_now
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
 from nebbet.library import migrate, roles
-from nebbet.library.catalogue import Role
+from nebbet.library.holdings import Role
 from nebbet.library.postgres import is_url, sound_url
 from nebbet.library.store import Library, open_library
 from nebbet.personal.secrets import KeyringSecrets
@@ -32,9 +31,9 @@ def library() -> None:
 def _place(where: str) -> Path | str:
     if where:
         return sound_url(where) if is_url(where) else Path(where)
-    home, secrets = commands.home(), KeyringSecrets()
-    settings = without_password(home, read_settings(home.settings_file), secrets)
-    return reached(home, settings, secrets)
+    own, secrets = home(), KeyringSecrets()
+    settings = without_password(own, read_settings(own.settings_file), secrets)
+    return reached(own, settings, secrets)
 
 
 def _there(where: str) -> Library:
@@ -98,13 +97,13 @@ def members(
             said = {"first_name": first, "last_name": last, "email": email, "role": role}
             _add(found, add, {name: value for name, value in said.items() if value is not None},
                  ask=password)  # fmt: skip
-        for member in found.catalogue(_now()).members.values():
+        for member in found.catalogue(local_now()).members.values():
             click.echo(f"{member.id}  {member.name}  {member.email}  {member.role}")
 
 
 def _add(found: Library, login: str, said: Mapping[str, str], *, ask: bool) -> None:
     """Let somebody in, or change what is said of them; the rest of what is known stays."""
-    known = found.catalogue(_now()).members.get(login) or Member(login, "", "", "")
+    known = found.catalogue(local_now()).members.get(login) or Member(login, "", "", "")
     member = replace(known, **said)
     if not member.name or not member.email:
         raise NebbetError("A member needs a name and an address", advice="Give --first and --email")
@@ -120,7 +119,7 @@ def _add(found: Library, login: str, said: Mapping[str, str], *, ask: bool) -> N
 def report(at: str) -> None:
     """Count what a library holds."""
     with closing(_there(at)) as found:
-        held = found.catalogue(_now())
+        held = found.catalogue(local_now())
         templates = list(held.templates.values())
         for what, count in (
             ("templates in use", sum(t.state == "in use" for t in templates)),
@@ -147,7 +146,7 @@ def check_library(ctx: click.Context, at: str, mending: bool) -> None:
 
     with closing(_there(at)) as found:
         if mending:
-            for sentence in mend(found, _now()):
+            for sentence in mend(found, local_now()):
                 click.echo(sentence)
         wrong = problems(found)
     for sentence in wrong:
@@ -167,7 +166,3 @@ def copy_command(source: str, target: str) -> None:
     with closing(_there(source)) as held, closing(open_library(_place(target))) as made:
         count = copy_library(held, made)
     click.echo(f"{count} rows copied")
-
-
-def _now() -> datetime:
-    return datetime.now().astimezone()

@@ -17,7 +17,7 @@ from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.operations import BUG
 from nebbet.desktop.session.session import Parts
 from nebbet.desktop.window import Window
-from nebbet.library.catalogue import Role
+from nebbet.library.holdings import Role
 from nebbet.personal.home import Home, make_home
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import read_settings

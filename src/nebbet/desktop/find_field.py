@@ -2,20 +2,20 @@
 
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session import choices
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 
 _EACH = 6
 
 
-def everything(session: Session, words: str) -> list[Choice]:
+def everything(shared: SharedLibrary, words: str) -> list[Choice]:
     """What the words find, in groups; keys are "kind:" and an id."""
     if not words.strip():
         return []
     found = {
-        "template": choices.templates(session, words, retired=True),
-        "contact": choices.contacts(session, words),
-        "case": choices.cases(session, words),
-        "sent": _sent(session, words),
+        "template": choices.templates(shared, words, retired=True),
+        "contact": choices.contacts(shared, words),
+        "case": choices.cases(shared, words),
+        "sent": _sent(shared, words),
     }
     titles = {"template": "Templates", "contact": "Contacts", "case": "Cases", "sent": "Register"}
     shown: list[Choice] = []
@@ -26,8 +26,8 @@ def everything(session: Session, words: str) -> list[Choice]:
     return shown
 
 
-def _sent(session: Session, words: str) -> list[Choice]:
-    by_key = {entry.message_id: entry for entry in session.entries}
+def _sent(shared: SharedLibrary, words: str) -> list[Choice]:
+    by_key = {entry.message_id: entry for entry in shared.entries}
     return [
         Choice(
             key,
@@ -35,5 +35,5 @@ def _sent(session: Session, words: str) -> list[Choice]:
             by_key[key].subject,
             f"{by_key[key].sent.astimezone():%d %b %Y}",
         )
-        for key in session.finds.sent(words)[: choices.MOST]
+        for key in shared.search.sent(words)[: choices.MOST]
     ]

@@ -93,7 +93,7 @@ class Window(QMainWindow):
         self.letters = LettersPage(self.session)
         self._stack.addWidget(self.letters)
         self.find_field = Picker(
-            "Find", lambda words: find_field.everything(self.session, words), "Find (Ctrl+F)"
+            "Find", lambda words: find_field.everything(self.session.shared, words), "Find (Ctrl+F)"
         )
         self._lay_out()
         self.help_box = HelpBox(self)
@@ -109,7 +109,7 @@ class Window(QMainWindow):
 
     def _welcome(self) -> None:
         """The files are open: go to where work begins, or ask a new person who they are."""
-        if self.session.me is None:
+        if self.session.shared.me is None:
             self.go(self.profile)
             self.notices.say("Welcome to Nebbet. Say who you are and how your mailbox is reached.")
         elif self.place is self.letters:
@@ -162,12 +162,12 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         self.find_field.picked.connect(self._found)
-        self.session.outbox_changed.connect(self._show_outbox)
+        self.session.sending.changed.connect(self._show_outbox)
         self.session.settings_changed.connect(self._take_settings)
         self.session.following.reach_changed.connect(self._show_reach)
-        self.session.catalogue_changed.connect(self._show_outbox)
-        self.session.catalogue_changed.connect(self._show_reach)
-        self.session.taken_back.connect(lambda _id: self.go(self.letters))
+        self.session.shared.changed.connect(self._show_outbox)
+        self.session.shared.changed.connect(self._show_reach)
+        self.session.sending.taken_back.connect(lambda _id: self.go(self.letters))
 
     def _add_keys(self) -> None:
         for title, number in _NUMBERS.items():
@@ -192,7 +192,7 @@ class Window(QMainWindow):
         """The place Library."""
         from nebbet.desktop.shelves.page import LibraryPage
 
-        page = LibraryPage(self.session)
+        page = LibraryPage(self.session.shared)
         page.take.connect(self._take)
         self._stack.addWidget(page)
         return page
@@ -202,7 +202,7 @@ class Window(QMainWindow):
         """The place Register."""
         from nebbet.desktop.register.page import RegisterPage
 
-        page = RegisterPage(self.session)
+        page = RegisterPage(self.session.shared, self.session.sending)
         page.reworded.connect(self._edit)
         self._stack.addWidget(page)
         return page
@@ -261,7 +261,7 @@ class Window(QMainWindow):
         """Open what the find field gave."""
         kind, _, found = key.partition(":")
         self.find_field.show_text("")
-        catalogue = self.session.catalogue
+        catalogue = self.session.shared.catalogue
         if kind == "template":
             self.go(self.library)
             self.library.show(found)
@@ -287,11 +287,11 @@ class Window(QMainWindow):
         self.library_state.setVisible(bool(words))
 
     def _show_outbox(self) -> None:
-        outbox = self.session.outbox
+        outbox = self.session.sending.outbox
         troubled = sum(entry.state in ("refused", "uncertain") for entry in outbox)
         late = any(entry.state == "waiting" for entry in outbox)
         words = f"Outbox {len(outbox)}" if outbox else "Outbox empty"
-        trouble = self.session.outbox_trouble
+        trouble = self.session.sending.trouble
         if trouble:
             words = "Outbox is stuck"
         elif troubled:
@@ -302,13 +302,13 @@ class Window(QMainWindow):
         self.outbox_state.setObjectName("stop" if trouble or troubled or late else "note")
         self.outbox_state.setToolTip(theme.plain_hint(trouble))
         self.outbox_state.style().polish(self.outbox_state)
-        me = self.session.me
+        me = self.session.shared.me
         self.person.setText(me.name if me else "Who are you?")
         self.person.setAccessibleName(f"Profile: {self.person.text()}")
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Keep everything; letters that are held go at the next start, and the person is told."""
-        held = [e for e in self.session.outbox if e.state in ("held", "waiting", "sending")]
+        held = [e for e in self.session.sending.outbox if e.state in ("held", "waiting", "sending")]
         if held and not self.notices.ask(
             "Letters are still in the outbox",
             "One letter has not gone yet. It goes when Nebbet is started again."
@@ -318,7 +318,7 @@ class Window(QMainWindow):
         ):
             event.ignore()
             return
-        if "library" in self.__dict__ and self.session.is_open:
+        if "library" in self.__dict__ and self.session.shared.is_open:
             self.library.leave()
         self.session.close()
         event.accept()

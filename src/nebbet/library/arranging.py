@@ -9,8 +9,8 @@ from sqlalchemy import Connection, delete, exists, insert, select, update
 
 from nebbet.core.errors import NebbetError
 from nebbet.library import schema
-from nebbet.library.catalogue import Copied, Role, Shelf, State
 from nebbet.library.editions import add_edition, content_of
+from nebbet.library.holdings import Copied, Role, Shelf, State
 
 
 class Arranging(ABC):

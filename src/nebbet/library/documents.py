@@ -12,8 +12,8 @@ from nebbet.core.body import Frame
 from nebbet.core.letter import Passage
 from nebbet.core.records import Fact
 from nebbet.library import schema
-from nebbet.library.catalogue import Overtaken
 from nebbet.library.engine import explained
+from nebbet.library.holdings import Overtaken
 
 
 class State(Struct, frozen=True):

@@ -8,7 +8,7 @@ from sqlalchemy import Connection, insert, select, update
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content
 from nebbet.library import schema
-from nebbet.library.catalogue import MovedOn
+from nebbet.library.holdings import MovedOn
 
 
 def add_edition(

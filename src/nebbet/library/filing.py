@@ -14,9 +14,10 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Enclosure, Passage
 from nebbet.core.letter.files import files_in, files_in_text, text_with_file, with_file
 from nebbet.library import schema
-from nebbet.library.catalogue import Catalogue, Template
+from nebbet.library.catalogue import Catalogue
 from nebbet.library.documents import put_state
 from nebbet.library.editions import add_edition
+from nebbet.library.holdings import Template
 from nebbet.library.roles import is_needed_unseen
 from nebbet.library.store import Library, keep_file
 

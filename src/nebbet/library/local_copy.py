@@ -9,8 +9,9 @@ import msgspec
 from msgspec import Struct
 
 from nebbet.core.errors import UNREADABLE
-from nebbet.library.catalogue import Catalogue, Role
+from nebbet.library.catalogue import Catalogue
 from nebbet.library.disk import disk_explained
+from nebbet.library.holdings import Role
 
 _CANNOT = "The copy of the library on this computer cannot be kept"
 

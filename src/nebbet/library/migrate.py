@@ -12,8 +12,8 @@ from nebbet.core.errors import NebbetError
 from nebbet.library import schema
 from nebbet.library.guards import SCHEMA
 
-NEWEST = "0005"
-REVISIONS = ("0001", "0002", "0003", "0004", NEWEST)
+NEWEST = "0006"
+REVISIONS = ("0001", "0002", "0003", "0004", "0005", NEWEST)
 _MAGIC = b"SQLite format 3\x00"
 
 Found = Literal["nothing", "current", "older"]

@@ -8,8 +8,8 @@ from sqlalchemy import Connection, Row, Table, func, insert, select
 
 from nebbet.core.errors import NebbetError
 from nebbet.library import schema
-from nebbet.library.catalogue import parents_first
 from nebbet.library.engine import explained
+from nebbet.library.holdings import parents_first
 from nebbet.library.store import Library
 
 _AT_ONCE = 200

@@ -21,10 +21,11 @@ from nebbet.core.letter import Content, Passage, unsound
 from nebbet.core.letter.signature import SIGNATURE
 from nebbet.core.records import Fact, fold
 from nebbet.library import schema
-from nebbet.library.catalogue import Catalogue, LibraryFile, Shelf, State, parents_first
+from nebbet.library.catalogue import Catalogue
 from nebbet.library.disk import LARGEST_FILE, disk_explained, put_in_place, read_file
 from nebbet.library.documents import put_document
 from nebbet.library.editions import add_edition
+from nebbet.library.holdings import LibraryFile, Shelf, State, parents_first
 from nebbet.library.store import Library, keep_file
 
 FORMAT, VERSION = "nebbet pack", 1

@@ -10,8 +10,8 @@ from sqlalchemy import Connection, insert, select, update
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content
 from nebbet.library import schema
-from nebbet.library.catalogue import Proposal, ProposalState
 from nebbet.library.editions import add_edition
+from nebbet.library.holdings import Proposal, ProposalState
 
 _GONE = "It may be done already: look at the list again"
 

@@ -12,9 +12,9 @@ from sqlalchemy import Connection, Engine, text, update
 
 from nebbet.core.errors import NebbetError
 from nebbet.library import schema
-from nebbet.library.catalogue import Role
 from nebbet.library.engine import explained
 from nebbet.library.guards import SCHEMA, make_guards
+from nebbet.library.holdings import Role
 
 _Policy = tuple[str, str, str, str]
 _OWN_OR_SHARED = "(owner IS NULL AND nebbet_leads()) OR owner = nebbet_member()"
@@ -119,7 +119,8 @@ _CHANGED = {
 _ADDED = ("edition", "register", "file", "shelf", "template", "presence", "proposal", "contact",
           "case_", "setting")  # fmt: skip
 _LEADS_ALONE = ("passage", "frame", "fact", "file")  # to change; the others have policies
-_ALL = (*_CHANGED, "edition", "register", "former", "file_claim", "file_use", "alembic_version")
+_ALL = (*_CHANGED, "edition", "register", "former", "file_claim", "file_use", "change",
+        "alembic_version")  # fmt: skip
 _TAKEN_OUT = ("setting", "member", "shelf", "template", "contact", "case_", "proposal", "presence",
               "passage", "frame", "fact", "file")  # fmt: skip
 _GRANTS = {

@@ -1,10 +1,12 @@
 """Reading the library's tables into what the catalogue holds."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from datetime import date, datetime, timedelta
+from functools import partial
 from typing import Any, TypeVar
 
 import msgspec
+from msgspec.structs import replace
 from sqlalchemy import Connection, RowMapping, Table, func, select
 
 from nebbet.core.body import BUILT_IN, Frame
@@ -13,18 +15,12 @@ from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import schema
-from nebbet.library.catalogue import (
-    USAGE_WEEKS,
-    Catalogue,
-    LibraryFile,
-    Proposal,
-    Shelf,
-    Template,
-    Unread,
-    Usage,
-)
+from nebbet.library.catalogue import Catalogue, Unread
+from nebbet.library.changes import Change, mark_now, since
+from nebbet.library.holdings import USAGE_WEEKS, LibraryFile, Proposal, Shelf, Template, Usage
 
 _Any = TypeVar("_Any")
+Keys = Collection[str]
 _Record = TypeVar("_Record", Member, Contact, Case, Frame, Fact, Passage)
 RECORDS: Mapping[type, tuple[Table, str]] = {
     Member: (schema.member, "id"),
@@ -73,29 +69,75 @@ class Reader:
             return None
 
 
-def read_catalogue(
-    connection: Connection, now: datetime, known: Catalogue | None = None
-) -> Catalogue:
-    """Everything but the files' contents. Texts that a known catalogue holds are not read again:
-    an edition never changes. One row that cannot be read hides no other: it is named in unread."""
+def read_catalogue(connection: Connection, now: datetime) -> Catalogue:
+    """Everything but the files' contents. One row that cannot be read hides no other: it is named
+    in unread."""
+    mark = mark_now(connection)
     reader = Reader()
     found = Catalogue(
         shelves=_shelves(connection, reader),
-        templates=_templates(connection, known.templates if known else {}, reader),
-        members=_records(connection, Member, reader),
-        contacts=_records(connection, Contact, reader),
-        cases=_records(connection, Case, reader),
-        facts=_records(connection, Fact, reader),
+        templates=_templates(connection, reader),
+        members=_records(Member, connection, reader),
+        contacts=_records(Contact, connection, reader),
+        cases=_records(Case, connection, reader),
+        facts=_records(Fact, connection, reader),
         frames=_frames(connection, reader),
-        passages=_records(connection, Passage, reader),
+        passages=_records(Passage, connection, reader),
         files=read_files(connection, reader),
         words=read_words(connection, reader),
         usage=_usage(connection, now),
         calendar=_calendar(connection, reader),
         proposals=_proposals(connection, now, reader),
         editing=_editing(connection, now),
+        mark=mark,
     )
-    return msgspec.structs.replace(found, unread=tuple(reader.unread))
+    return replace(found, unread=tuple(reader.unread))
+
+
+def read_changes(
+    connection: Connection, now: datetime, known: Catalogue
+) -> tuple[Catalogue, Change]:
+    """The catalogue as it is now, and what changed since the known one was read; only that is
+    read, however much there is beside it."""
+    mark = mark_now(connection)
+    change = since(connection, known.mark)
+    if change.everything:
+        return read_catalogue(connection, now), change
+    editing = _editing(connection, now)
+    if editing != known.editing:
+        change = Change({**change.keys, "presence": frozenset({*editing, *known.editing})})
+    if not change:
+        return known, change
+    reader = Reader()
+    fresh: dict[str, Any] = {"editing": editing, "mark": mark}
+    for kind, (name, read_again) in _ANEW.items():
+        if change.of(kind):
+            fresh[name] = read_again(connection, now, reader)
+    for kind, (name, read_some) in _BY_KEY.items():
+        if keys := change.of(kind):
+            found = read_some(connection, reader, keys)
+            fresh[name] = _with(getattr(known, name), keys, found)
+    if change.of("setting"):
+        fresh["words"] = read_words(connection, reader)
+    if sent := change.of("register"):
+        used = _templates_of(connection, sent)
+        fresh["usage"] = {**known.usage, **_usage(connection, now, used)}
+    told = [row for row in known.unread if not _is_read_again(row, change)]
+    return replace(known, **fresh, unread=(*told, *reader.unread)), change
+
+
+def _is_read_again(row: Unread, change: Change) -> bool:
+    kind = row.table.rstrip("_")
+    return row.key in change.of(kind) or (kind in _ANEW and bool(change.of(kind)))
+
+
+def _with(held: Mapping[str, _Any], keys: Keys, found: Mapping[str, _Any]) -> dict[str, _Any]:
+    """What was held, with the rows that are other ones now; in the order of the keys."""
+    made = {**held, **found}
+    for key in keys:
+        if key not in found:
+            made.pop(key, None)
+    return dict(sorted(made.items())) if any(key not in held for key in found) else made
 
 
 def _editing(connection: Connection, now: datetime) -> dict[str, tuple[str, ...]]:
@@ -132,7 +174,9 @@ def _setting(connection: Connection, name: str) -> str | None:
     return connection.scalar(statement)
 
 
-def read_files(connection: Connection, reader: Reader | None = None) -> dict[str, LibraryFile]:
+def read_files(
+    connection: Connection, reader: Reader | None = None, keys: Keys | None = None
+) -> dict[str, LibraryFile]:
     """The files without their contents, by SHA-256."""
     table, reader = schema.file.c, reader or Reader()
     columns = (table.sha256, table.name, table.media_type, table.size, table.valid_until)
@@ -140,7 +184,7 @@ def read_files(connection: Connection, reader: Reader | None = None) -> dict[str
         row["sha256"]: reader.made(
             LibraryFile, {n: row[n] for n in LibraryFile.__struct_fields__}, "file", row["sha256"]
         )
-        for row in connection.execute(select(*columns)).mappings()
+        for row in (r._mapping for r in _rows(connection, select(*columns), table.sha256, keys))
     }
     return {key: file for key, file in found.items() if file}
 
@@ -153,10 +197,15 @@ def read_words(connection: Connection, reader: Reader | None = None) -> frozense
 
 
 def _records(
-    connection: Connection, kind: type[_Record], reader: Reader, table: Table | None = None
+    kind: type[_Record],
+    connection: Connection,
+    reader: Reader,
+    keys: Keys | None = None,
+    table: Table | None = None,
 ) -> dict[str, _Record]:
     where, key = (table, "id") if table is not None else RECORDS[kind]
-    rows = connection.execute(select(where.c[key], where.c.data).order_by(where.c[key]))
+    query = select(where.c[key], where.c.data).order_by(where.c[key])
+    rows = _rows(connection, query, where.c[key], keys)
     found = {str(at): reader.decoded(data, kind, where.name, str(at)) for at, data in rows}
     kept: dict[str, _Record] = {}
     for at, record in found.items():
@@ -169,7 +218,7 @@ def _records(
 
 def _frames(connection: Connection, reader: Reader) -> dict[str, Frame]:
     """The team's frames, then those that are built in."""
-    return _records(connection, Frame, reader, schema.frame) | BUILT_IN
+    return _records(Frame, connection, reader, table=schema.frame) | BUILT_IN
 
 
 def _shelves(connection: Connection, reader: Reader) -> tuple[Shelf, ...]:
@@ -200,52 +249,28 @@ def template_query(joined: Any) -> Any:
 
 
 def _templates(
-    connection: Connection, known: Mapping[str, Template], reader: Reader
+    connection: Connection, reader: Reader, keys: Keys | None = None
 ) -> dict[str, Template]:
-    t, e = schema.template, schema.edition
-    beside = connection.execute(select(t.c.id, t.c.edition, *(t.c[n] for n in _BESIDE)))
-    # Plain tuples: there may be many thousand.
-    rows = sorted((tuple(row) for row in beside), key=lambda row: str(row[0]))
-    found = {
-        key: again
-        for key, edition, *values in rows
-        if (held := known.get(key)) and held.edition == edition
-        if (again := _again(held, values, reader))
-    }
-    missing = [row[0] for row in rows if row[0] not in found]
-    in_use = template_query((e.c.template == t.c.id) & (e.c.number == t.c.edition))
-    wholes = [in_use] if len(missing) == len(rows) else _of_some(in_use, missing)
-    for statement in wholes:
-        for row in connection.execute(statement).mappings():
-            made = template_of(row, reader)
-            if made:
-                found[made.id] = made
-    return {row[0]: found[row[0]] for row in rows if row[0] in found}
+    t, e = schema.template.c, schema.edition.c
+    in_use = template_query((e.template == t.id) & (e.number == t.edition)).order_by(t.id)
+    found = (template_of(row._mapping, reader) for row in _rows(connection, in_use, t.id, keys))
+    return {template.id: template for template in found if template}
 
 
 _BESIDE = ("shelf", "title", "state", "pinned", "origin", "origin_edition")
 
 
-def _again(held: Template, values: list[Any], reader: Reader) -> Template | None:
-    """A template that is known, with what may be another now beside its edition."""
-    shelf, title, state, pinned, origin, number = values
-    if (
-        held.shelf == shelf
-        and held.title == title
-        and held.state == state
-        and held.pinned == pinned
-        and held.origin == origin
-        and held.origin_edition == number
-    ):
-        return held
-    now = msgspec.structs.asdict(held) | dict(zip(_BESIDE, values, strict=True))
-    return reader.made(Template, now, "template", held.id)
-
-
-def _of_some(query: Any, keys: list[str], size: int = 500) -> Iterable[Any]:
-    """The query for some templates, in portions: a database takes only so many keys at once."""
-    for start in range(0, len(keys), size):
-        yield query.where(schema.template.c.id.in_(keys[start : start + size]))
+def _rows(
+    connection: Connection, query: Any, column: Any, keys: Keys | None, size: int = 500
+) -> Iterator[Any]:
+    """The rows of a query; those of some keys alone where such are given, in portions: a database
+    takes only so many at once."""
+    if keys is None:
+        yield from connection.execute(query)
+        return
+    wanted = sorted(keys)
+    for start in range(0, len(wanted), size):
+        yield from connection.execute(query.where(column.in_(wanted[start : start + size])))
 
 
 def template_of(row: RowMapping, reader: Reader) -> Template | None:
@@ -264,14 +289,23 @@ def template_of(row: RowMapping, reader: Reader) -> Template | None:
     return reader.made(Template, values, "template", key)
 
 
-def _usage(connection: Connection, now: datetime) -> dict[str, Usage]:
+def _templates_of(connection: Connection, sent: Keys) -> frozenset[str]:
+    """The templates of some letters of the register."""
+    table = schema.register.c
+    return frozenset(
+        row[0] for row in _rows(connection, select(table.template), table.message_id, sent)
+    )
+
+
+def _usage(connection: Connection, now: datetime, keys: Keys | None = None) -> dict[str, Usage]:
     table = schema.register.c
     newest = select(table.template, func.max(table.sent)).group_by(table.template)
-    last = {row[0]: row[1] for row in connection.execute(newest) if row[1] is not None}
+    of_some = _rows(connection, newest, table.template, keys)
+    last = {row[0]: row[1] for row in of_some if row[1] is not None}
     weeks: dict[str, list[int]] = {}
     since = now - timedelta(weeks=USAGE_WEEKS)
     lately = select(table.template, table.sent).where(table.sent > since)
-    for template, sent in connection.execute(lately):
+    for template, sent in _rows(connection, lately, table.template, keys):
         if sent is None:
             continue
         ago = max((now - sent) // timedelta(weeks=1), 0)
@@ -293,3 +327,22 @@ def _calendar(connection: Connection, reader: Reader) -> WorkingCalendar:
         pass
     reader.unread.append(Unread("setting", "calendar"))
     return WorkingCalendar()
+
+
+# The kinds of which there may be very many are read by their keys, the others as a whole: where the
+# catalogue holds them, and what reads them.
+_BY_KEY: Mapping[str, tuple[str, Callable[[Connection, Reader, Keys], dict[str, Any]]]] = {
+    "template": ("templates", _templates),
+    "file": ("files", read_files),
+    "contact": ("contacts", partial(_records, Contact)),
+    "case": ("cases", partial(_records, Case)),
+}
+_ANEW: Mapping[str, tuple[str, Callable[[Connection, datetime, Reader], Any]]] = {
+    "shelf": ("shelves", lambda c, _now, reader: _shelves(c, reader)),
+    "member": ("members", lambda c, _now, reader: _records(Member, c, reader)),
+    "fact": ("facts", lambda c, _now, reader: _records(Fact, c, reader)),
+    "passage": ("passages", lambda c, _now, reader: _records(Passage, c, reader)),
+    "frame": ("frames", lambda c, _now, reader: _frames(c, reader)),
+    "proposal": ("proposals", _proposals),
+    "setting": ("calendar", lambda c, _now, reader: _calendar(c, reader)),
+}

@@ -11,7 +11,8 @@ from msgspec import Struct
 from nebbet.core.letter import passages_in
 from nebbet.core.ranking import Entry, excerpt
 from nebbet.core.ranking.index import Index
-from nebbet.library.catalogue import Catalogue, Template
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.holdings import Template
 
 _TAG = re.compile(r"<[^>]*>")
 _MOST_PATCHED = 500  # templates beside the index, from which on it is made anew

@@ -18,11 +18,13 @@ from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import migrate, schema
 from nebbet.library.arranging import Arranging
-from nebbet.library.catalogue import Catalogue, LibraryFile, Role, Template
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.changes import Change
 from nebbet.library.disk import on_network, refuse_large
 from nebbet.library.documents import put_document, put_state
 from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained, sqlite_engine
+from nebbet.library.holdings import LibraryFile, Role, Template
 from nebbet.library.postgres import postgres_engine, shown_url
 from nebbet.library.proposals import Proposing
 from nebbet.library.roles import renew, role_in
@@ -31,6 +33,7 @@ from nebbet.library.rows import (
     KeptCalendar,
     Reader,
     read_catalogue,
+    read_changes,
     read_files,
     read_words,
     template_of,
@@ -111,10 +114,15 @@ class Library(Proposing, Arranging):
 
     # Reading
 
-    def catalogue(self, now: datetime, known: Catalogue | None = None) -> Catalogue:
-        """Read everything but the files' contents, and what a known catalogue does not hold."""
+    def catalogue(self, now: datetime) -> Catalogue:
+        """Read everything but the files' contents."""
         with explained("The library cannot be read"), self.engine.connect() as connection:
-            return read_catalogue(connection, now, known)
+            return read_catalogue(connection, now)
+
+    def follow(self, now: datetime, known: Catalogue) -> tuple[Catalogue, Change]:
+        """The library as it is now, and what changed since a known catalogue was read."""
+        with explained("The library cannot be read"), self.engine.connect() as connection:
+            return read_changes(connection, now, known)
 
     def editions(self, template: str) -> list[Template]:
         """Every edition of a template, newest first, each as the template it made."""

@@ -16,9 +16,11 @@ from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import migrate
-from nebbet.library.catalogue import Catalogue, LibraryFile, Proposal, Role, Template
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.changes import Change
 from nebbet.library.disk import refuse_large
 from nebbet.library.engine import explained
+from nebbet.library.holdings import LibraryFile, Proposal, Role, Template
 from nebbet.library.local_copy import Kept, LocalCopy
 from nebbet.library.postgres import Away, postgres_engine
 from nebbet.library.store import Library, open_library
@@ -140,13 +142,26 @@ class TeamLibrary(Library):
 
     # Reading
 
-    def catalogue(self, now: datetime, known: Catalogue | None = None) -> Catalogue:
+    def catalogue(self, now: datetime) -> Catalogue:
         """The library as it is, or as the copy and what waits have it."""
         if not self.away:
             try:
-                return super().catalogue(now, known)
+                return super().catalogue(now)
             except Away:
                 self.gone()
+        return self._as_kept()
+
+    def follow(self, now: datetime, known: Catalogue) -> tuple[Catalogue, Change]:
+        """The library as it is, or as the copy and what waits have it, and what changed."""
+        if not self.away:
+            try:
+                return super().follow(now, known)
+            except Away:
+                self.gone()
+        found = self._as_kept()
+        return found, Change(everything=found != known)
+
+    def _as_kept(self) -> Catalogue:
         if self._kept is None:
             raise Away("The library cannot be read: the server does not answer")
         return _with(self._kept.catalogue, self._queue.waiting())
@@ -314,6 +329,7 @@ def _with(catalogue: Catalogue, waiting: list[Waiting]) -> Catalogue:
         files=files,
         words=frozenset(words),
         editing={},
+        mark="",  # the server's log says nothing of what waits
     )
 
 

@@ -17,12 +17,18 @@ RETURNABLE: tuple[State, ...] = ("held", "waiting", "refused")
 
 
 class Item(Struct, frozen=True):
-    """A letter on its way: the letter to go back to, the finished message, the register entry."""
+    """A letter on its way: the letter to go back to, the finished message, the register entry.
+
+    remembered are the answers from last time that it was worked out with, acknowledged the keys of
+    the doubts that somebody took for good.
+    """
 
     id: str
     letter: Letter
     outgoing: Outgoing
     entry: Registered
+    remembered: dict[str, str] = {}
+    acknowledged: tuple[str, ...] = ()
 
 
 class Queued(Struct, frozen=True):

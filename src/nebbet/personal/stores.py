@@ -13,15 +13,17 @@ from nebbet.core.errors import UNREADABLE
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.library import register
-from nebbet.library.catalogue import Catalogue, Role
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.changes import Change
 from nebbet.library.entries import Registered
+from nebbet.library.holdings import Role
 from nebbet.library.local_copy import LocalCopy
 from nebbet.library.postgres import is_url, parted, shown_url, with_password
 from nebbet.library.store import Library, open_library
 from nebbet.library.team import TeamLibrary, open_team
 from nebbet.personal import open_letters, outbox, own_templates, tables
 from nebbet.personal.home import Home
-from nebbet.personal.items import Item, Queued, State
+from nebbet.personal.items import Queued, State
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Settings, write_settings
 from nebbet.personal.waiting import WaitingWrites
@@ -93,12 +95,6 @@ class Stores(Struct, frozen=True):
         """Pin templates for oneself, or take their pins away."""
         own_templates.set_pinned(self.personal, templates, pinned)
 
-    def enqueue(self, item: Item, due: float) -> dict[str, str]:
-        """Put a letter into the outbox; returns the answers that are kept for the next one."""
-        kept = open_letters.answers_to_keep(item.letter)
-        outbox.enqueue(self.personal, item, due, kept)
-        return kept
-
     def queued(self) -> list[Queued]:
         """What is in the outbox."""
         return outbox.queued(self.personal)
@@ -130,6 +126,14 @@ class Stores(Struct, frozen=True):
             except UNREADABLE:  # the copy is damaged: the server has the register
                 return []
         return register.entries(library)
+
+    def entries_after(self, change: Change, listed: list[Registered]) -> list[Registered]:
+        """The register as it was listed, with what changed."""
+        messages = change.of("register")
+        away = isinstance(self.library, TeamLibrary) and self.library.away
+        if change.everything or away or len(messages) > 500:
+            return self.entries()
+        return register.with_entries(self.library, listed, messages) if messages else listed
 
     def keep_copy(self, moment: datetime, catalogue: Catalogue, sent: list[Registered]) -> None:
         """Keep a copy of a server's library on this machine."""

@@ -15,14 +15,17 @@ from msgspec.structs import replace
 from sqlalchemy import Engine
 
 from nebbet.core.errors import NebbetError
+from nebbet.core.letter import counts_from_sending
+from nebbet.core.message.encoded import EncodedFiles
 from nebbet.library import register
 from nebbet.library.store import Library
+from nebbet.library.writing import Writer
 from nebbet.personal import outbox
 from nebbet.personal.items import Queued, State
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Account
 from nebbet.post.errors import DeliveryError, no_password
-from nebbet.post.renewing import needs_renewing, renewed
+from nebbet.post.sending import renewed
 
 RETRY_SECONDS = (60, 300, 900, 3600)
 _IDLE = 3600.0
@@ -109,7 +112,7 @@ def _hand_in(office: Office, entry: Queued) -> Outcome | None:
 
 def _of_the_day(office: Office, entry: Queued) -> Queued:
     """The letter as it is to go today. Raises DeliveryError when it cannot go now or any more."""
-    if not needs_renewing(entry.item):
+    if not counts_from_sending(entry.item.letter):
         return entry
     moment = datetime.fromtimestamp(office.now(), UTC)
     try:
@@ -117,8 +120,14 @@ def _of_the_day(office: Office, entry: Queued) -> Queued:
     except NebbetError as error:
         raise DeliveryError("unreachable", error.what, "Nebbet tries again by itself") from None
     try:
-        read = office.library.file_bytes
-        item = renewed(entry.item, catalogue, read, moment, lambda: token_hex(12))
+        sender = catalogue.members.get(entry.item.entry.sender)
+        item = renewed(
+            catalogue,
+            entry.item,
+            Writer(moment, sender),
+            token=lambda: token_hex(12),
+            files=EncodedFiles(office.library.file_bytes),
+        )
     except NebbetError as error:
         raise DeliveryError("refused", error.what, error.advice) from None
     if item is not entry.item:

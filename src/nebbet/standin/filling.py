@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from nebbet.core import body
 from nebbet.core.letter import Content, Texts
-from nebbet.library.catalogue import Proposal, Shelf, parents_first
+from nebbet.library.holdings import Proposal, Shelf, parents_first
 from nebbet.library.store import Library, open_library
 from nebbet.standin.history import WEEKS, fill_history
 from nebbet.standin.papers import make_papers

@@ -12,14 +12,17 @@ from typing import Any
 from msgspec.structs import replace
 
 from nebbet.core import letter as letters
-from nebbet.core.message.compose import compose, with_bcc
+from nebbet.core.message.compose import with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import Case, Contact, Member
 from nebbet.core.values import from_json, to_json
 from nebbet.library import register
-from nebbet.library.catalogue import Catalogue, Template, begin
-from nebbet.library.entries import Registered, entry_for
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.entries import Registered
+from nebbet.library.holdings import Template
 from nebbet.library.store import Library
+from nebbet.library.writing import Writer, begin_for, examine
+from nebbet.post.sending import finish
 
 LETTERS = 48
 WEEKS = 12
@@ -95,19 +98,18 @@ def _letter(
     token: str,
 ) -> tuple[Registered, str, bytes]:
     contact, case, member = about
-    letter = begin(catalogue, template, token, recipient=contact, case=case)
+    writer = Writer(sent, member)
+    letter = begin_for(catalogue, template, token, recipient=contact, case=case)
     for name, text in answers.items():
         letter = letters.answer(letter, name, text)
-    world = catalogue.world(sent, member, letter.language, contact, case, letter.calendar)
-    letter, _values = letters.work_out(letter, world)
+    examined = examine(catalogue, letter, writer)
     count = iter(range(100))
-    outgoing = compose(
-        letter,
-        member,
-        now=sent,
+    item = finish(
+        catalogue,
+        examined,
+        writer,
         token=lambda: f"{token}{next(count)}",
-        frame=catalogue.frame(letter.frame),
         files=encoded,
+        acknowledged={finding.key for finding in examined.findings},
     )
-    entry = entry_for(letter, member, outgoing, sent)
-    return entry, member.email, with_bcc(outgoing.data, outgoing.bcc)
+    return item.entry, member.email, with_bcc(item.outgoing.data, item.outgoing.bcc)

@@ -29,6 +29,11 @@ class Finding(Struct, frozen=True):
     span: str = ""
     remedy: Remedy | None = None
 
+    @property
+    def key(self) -> str:
+        """What is the same for the same finding, however it is worded."""
+        return "\n".join((self.rule, self.part, self.span))
+
 
 def worst(findings: Iterable[Finding]) -> Severity | None:
     """The gravest severity among findings, or None."""

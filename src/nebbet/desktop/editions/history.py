@@ -12,10 +12,11 @@ from nebbet.desktop.editions.comparison import ComparisonView
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.template.languages import name_of
 from nebbet.desktop.template.saving import draft_in, state_of
-from nebbet.library.catalogue import Catalogue, Template, private_to
+from nebbet.library.catalogue import Catalogue, private_to
+from nebbet.library.holdings import Template
 
 _BEFORE, _DRAFT = "before", "draft"
 
@@ -34,9 +35,9 @@ class History(Place):
     )
     left = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._template = ""
         self.editions: Sequence[Template] = ()
         self.list = ChoiceList("Editions")
@@ -78,22 +79,22 @@ class History(Place):
         self._heading.setText(template.title)
         self.list.show_choices([])
         self.view.show_sections((), "", "")
-        library = self._session.library
-        self._session.operations.run(
-            lambda: library.editions(template.id), self._show, self._session.voice.fail
+        library = self._shared.library
+        self._shared.operations.run(
+            lambda: library.editions(template.id), self._show, self._shared.voice.fail
         )
 
     def _show(self, editions: list[Template]) -> None:
         self.editions = [edition for edition in editions if edition.edition]
         letters = Counter(
-            entry.edition for entry in self._session.entries if entry.template == self._template
+            entry.edition for entry in self._shared.entries if entry.template == self._template
         )
         self.list.show_choices(
             [
                 Choice(
                     str(edition.edition),
                     f"Edition {edition.edition}: {edition.note or 'no word on it'}",
-                    story(self._session.catalogue, edition),
+                    story(self._shared.catalogue, edition),
                     aside=f"{letters[edition.edition]} letters" if letters[edition.edition] else "",
                 )
                 for edition in self.editions
@@ -109,9 +110,9 @@ class History(Place):
 
     def _choose(self) -> None:
         chosen = self.at
-        catalogue = self._session.catalogue
+        catalogue = self._shared.catalogue
         own = chosen is not None and bool(private_to(catalogue, chosen.shelf))
-        self.restore_button.setVisible(own or self._session.leads)
+        self.restore_button.setVisible(own or self._shared.leads)
         newest = self.editions[0].edition if self.editions else 0
         self.restore_button.setEnabled(chosen is not None and chosen.edition != newest)
         if chosen is None:
@@ -126,7 +127,7 @@ class History(Place):
         self._compare()
 
     def _draft(self) -> TemplateDraft | None:
-        kept = self._session.drafts.get(self._template)
+        kept = self._shared.own.drafts.get(self._template)
         return draft_in(kept) if kept else None
 
     def _compare(self) -> None:
@@ -135,7 +136,7 @@ class History(Place):
             return
         name, other = self._other_side(chosen)
         this = f"Edition {chosen.edition}"
-        self._story.setText(f"{this}: {story(self._session.catalogue, chosen)}")
+        self._story.setText(f"{this}: {story(self._shared.catalogue, chosen)}")
         if self.other.currentData() == _DRAFT:
             self._show_sides((this, state_of(chosen)), (name, other))
         else:
@@ -155,25 +156,25 @@ class History(Place):
     def _show_sides(
         self, before: tuple[str, TemplateDraft], after: tuple[str, TemplateDraft]
     ) -> None:
-        show_comparison(self.view, self._session.catalogue, before, after)
+        show_comparison(self.view, self._shared.catalogue, before, after)
 
     # Acts
 
     def restore(self) -> None:
         """Make a new edition that says what the one at hand says."""
-        chosen, session = self.at, self._session
+        chosen, shared = self.at, self._shared
         if chosen is None or not self.restore_button.isEnabled():
             return
-        newest, now = self.editions[0].edition, session.parts.now()
-        me, library = session.my_id, session.library
+        newest, now = self.editions[0].edition, shared.now()
+        me, library = shared.my_id, shared.library
 
         def made(number: object) -> None:
-            session.voice.say(
+            shared.voice.say(
                 f"Edition {number} is in use: it says what edition {chosen.edition} said."
             )
             self.open(chosen)
 
-        session.change_library(
+        shared.change(
             lambda: library.save_edition(
                 chosen.id,
                 chosen.title,

@@ -8,9 +8,10 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core.comparing import Merged, merge
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.template.saving import clashes_in, proposal_of, state_of
-from nebbet.library.catalogue import Copied, Template, own_shelf, private_to
+from nebbet.library.catalogue import private_to
+from nebbet.library.holdings import Copied, Template, own_shelf
 
 
 class OwnVersions(QWidget):
@@ -20,9 +21,9 @@ class OwnVersions(QWidget):
     changed = Signal(str)
     edit = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._template: Template | None = None
         self.make_button = pieces.button("My own version", self.make)
         self.offer_button = pieces.button("Offer to the team…", self.ask_why)
@@ -60,7 +61,7 @@ class OwnVersions(QWidget):
         self._template = template
         private = bool(template and self._is_private(template))
         has_edition = bool(template and template.edition)
-        self.make_button.setVisible(has_edition and not private and bool(self._session.my_id))
+        self.make_button.setVisible(has_edition and not private and bool(self._shared.my_id))
         self.offer_button.setVisible(has_edition and private)
         original = self._original
         news = bool(original and template and original.edition > template.origin_edition)
@@ -73,30 +74,30 @@ class OwnVersions(QWidget):
         self.setVisible(news or not self._offer.isHidden())
 
     def _is_private(self, template: Template) -> bool:
-        return bool(private_to(self._session.catalogue, template.shelf))
+        return bool(private_to(self._shared.catalogue, template.shelf))
 
     @property
     def _original(self) -> Template | None:
         """The template that the one at hand is somebody's own version of."""
         if self._template is None:
             return None
-        return self._session.catalogue.templates.get(self._template.origin)
+        return self._shared.catalogue.templates.get(self._template.origin)
 
     def make(self) -> None:
         """Copy the template at hand to one's private shelf."""
-        template, session = self._template, self._session
+        template, shared = self._template, self._shared
         if template is None:
             return
-        mine = own_shelf(session.my_id)
-        held = session.catalogue.templates.values()
+        mine = own_shelf(shared.my_id)
+        held = shared.catalogue.templates.values()
         if any(t.origin == template.id and t.shelf == mine.id for t in held):
-            session.voice.say(f"Your own version of “{template.title}” is on your shelf already.")
+            shared.voice.say(f"Your own version of “{template.title}” is on your shelf already.")
             return
-        copied = Copied(template.id, session.parts.token(), template.title, own=True)
-        library, now = session.library, session.parts.now()
-        session.change_library(
-            lambda: library.copy_templates([copied], mine, author=session.my_id, made=now),
-            lambda _done: session.voice.say(
+        copied = Copied(template.id, shared.token(), template.title, own=True)
+        library, now = shared.library, shared.now()
+        shared.change(
+            lambda: library.copy_templates([copied], mine, author=shared.my_id, made=now),
+            lambda _done: shared.voice.say(
                 f"Your own version of “{template.title}” is on your shelf; only you see it."
             ),
         )
@@ -109,10 +110,10 @@ class OwnVersions(QWidget):
 
     def take_over(self) -> None:
         """Bring what is new in the original into one's own version, and show it in the editor."""
-        template, original, session = self._template, self._original, self._session
+        template, original, shared = self._template, self._original, self._shared
         if template is None or original is None:
             return
-        library = session.library
+        library = shared.library
 
         def read() -> Merged:
             editions = {e.edition: e for e in library.editions(original.id)}
@@ -132,17 +133,17 @@ class OwnVersions(QWidget):
             return Merged(draft, merged.clashes)
 
         def done(merged: Merged) -> None:
-            session.keep_draft(template.id, msgspec.json.encode(merged.draft))
+            shared.own.keep_draft(template.id, msgspec.json.encode(merged.draft))
             self.edit.emit(template.id)
             if merged.clashes:
-                session.voice.say(
+                shared.voice.say(
                     f"You and the original changed the same: {clashes_in(merged)}. Your "
                     "wording stands here."
                 )
             else:
-                session.voice.say("What is new in the original is in your version: look, and save.")
+                shared.voice.say("What is new in the original is in your version: look, and save.")
 
-        session.change_library(read, done)  # type: ignore[arg-type]
+        shared.change(read, done)  # type: ignore[arg-type]
 
     # Offering
 
@@ -152,7 +153,7 @@ class OwnVersions(QWidget):
         if template is None or not self._is_private(template):
             return
         self.shelf.clear()
-        for shelf in self._session.catalogue.shared_shelves:
+        for shelf in self._shared.catalogue.shared_shelves:
             self.shelf.addItem(shelf.name, shelf.id)
         original = self._original
         if original:
@@ -165,21 +166,21 @@ class OwnVersions(QWidget):
 
     def offer(self) -> None:
         """Propose the private template to the team, or as a change of its original."""
-        template, session = self._template, self._session
+        template, shared = self._template, self._shared
         reason = self.reason.text().strip()
         if template is None:
             return
         if not reason:
-            session.voice.say("Say in one line why the team should have it, then press Return.")
+            shared.voice.say("Say in one line why the team should have it, then press Return.")
             self.reason.setFocus()
             return
         draft = msgspec.structs.replace(state_of(template), shelf=str(self.shelf.currentData()))
-        made = proposal_of(session, template.id, draft, reason)
+        made = proposal_of(shared, template.id, draft, reason)
         self._close()
-        library = session.library
-        session.change_library(
+        library = shared.library
+        shared.change(
             lambda: library.propose(made),
-            lambda _done: session.voice.say(
+            lambda _done: shared.voice.say(
                 f"“{template.title}” is offered to the team: a lead will look at it."
             ),
         )

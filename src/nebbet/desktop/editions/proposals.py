@@ -14,10 +14,11 @@ from nebbet.desktop.editions.history import show_comparison
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.template.saving import clashes_in, merged_with, state_of
 from nebbet.desktop.template.try_it import TryIt
-from nebbet.library.catalogue import MovedOn, Proposal, Template, example_cases
+from nebbet.library.examples import example_cases
+from nebbet.library.holdings import MovedOn, Proposal, Template
 
 _STATES = {"waiting": "waits", "accepted": "accepted", "declined": "declined",
            "withdrawn": "taken back"}  # fmt: skip
@@ -41,9 +42,9 @@ class Proposals(Place):
     left = Signal()
     amend = Signal(object, object)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._merged: Merged | None = None
         self.list = ChoiceList("Proposals")
         self.view = ComparisonView()
@@ -96,7 +97,7 @@ class Proposals(Place):
 
     def refresh(self) -> None:
         """Show the proposals as they are now."""
-        catalogue = self._session.catalogue
+        catalogue = self._shared.catalogue
         found = sorted(
             catalogue.proposals.values(), key=lambda p: (p.state != "waiting", -p.made.timestamp())
         )
@@ -118,14 +119,14 @@ class Proposals(Place):
         self._show()
 
     def _by(self, proposal: Proposal) -> str:
-        author = self._session.catalogue.members.get(proposal.author)
+        author = self._shared.catalogue.members.get(proposal.author)
         name = author.name if author else proposal.author
         return f"{name}, {proposal.made.astimezone():%d %b}: {proposal.reason or 'no reason given'}"
 
     @property
     def at(self) -> Proposal | None:
         """The proposal at hand."""
-        return self._session.catalogue.proposals.get(self.list.key)
+        return self._shared.catalogue.proposals.get(self.list.key)
 
     def _show(self) -> None:
         proposal = self.at
@@ -142,17 +143,17 @@ class Proposals(Place):
         self._heading.setText(proposal.title)
         self._reason.setText(self._by(proposal))
         self._note.setText(self._outcome(proposal))
-        library = self._session.library
-        self._session.operations.run(
+        library = self._shared.library
+        self._shared.operations.run(
             lambda: (proposal, library.editions(proposal.template)),
             self._compare,
-            self._session.voice.fail,
+            self._shared.voice.fail,
         )
 
     def _outcome(self, proposal: Proposal) -> str:
         if proposal.state == "waiting":
             return ""
-        decider = self._session.catalogue.members.get(proposal.decider)
+        decider = self._shared.catalogue.members.get(proposal.decider)
         by = f" by {decider.name}" if decider else ""
         day = f", {proposal.decided.astimezone():%d %b}" if proposal.decided else ""
         word = f": “{proposal.answer}”" if proposal.answer else ""
@@ -177,28 +178,28 @@ class Proposals(Place):
                 self._note.setText(_moved(proposal, editions[0], self._merged))
             made = self._merged.draft
             self._offer(proposal)
-        show_comparison(self.view, self._session.catalogue, (name, before), ("Proposed", made))
+        show_comparison(self.view, self._shared.catalogue, (name, before), ("Proposed", made))
 
     def _offer(self, proposal: Proposal) -> None:
-        leads = self._session.leads
+        leads = self._shared.leads
         clashes = self._merged is not None and bool(self._merged.clashes)
         self._acts.setVisible(leads)
         self.accept_button.setEnabled(not clashes)
-        self.withdraw_button.setVisible(proposal.author == self._session.my_id)
+        self.withdraw_button.setVisible(proposal.author == self._shared.my_id)
 
     # Acts
 
     def accept(self) -> None:
         """Put the proposal in use as the next edition."""
-        proposal, merged, session = self.at, self._merged, self._session
+        proposal, merged, shared = self.at, self._merged, self._shared
         if proposal is None or merged is None or not self._acts.isVisible():
             return
         if merged.clashes:
-            session.voice.say("Both changed the same: amend it in the editor first (Ctrl+E).")
+            shared.voice.say("Both changed the same: amend it in the editor first (Ctrl+E).")
             return
-        draft, answer, me = merged.draft, self.answer.text().strip(), session.my_id
-        library, now = session.library, session.parts.now()
-        session.change_library(
+        draft, answer, me = merged.draft, self.answer.text().strip(), shared.my_id
+        library, now = shared.library, shared.now()
+        shared.change(
             lambda: library.accept(proposal, draft.content, draft.title, answer, me, now,
                 based_on=draft.edition,
             ),
@@ -209,23 +210,23 @@ class Proposals(Place):
     def _failed(self, error: NebbetError) -> None:
         """Somebody was quicker: show what is so now."""
         if isinstance(error, MovedOn):
-            self._session.voice.say(
+            self._shared.voice.say(
                 f"Edition {error.number} came meanwhile. Look at the comparison again."
             )
         else:
-            self._session.voice.fail(error)
-        self._session.refresh_catalogue()
+            self._shared.voice.fail(error)
+        self._shared.refresh()
 
     def amend_it(self) -> None:
         """Open the proposal in the editor; what is put in use there answers it."""
         proposal, merged = self.at, self._merged
         if proposal is None or merged is None or not self._acts.isVisible():
             return
-        known = self._session.catalogue.templates.get(proposal.template)
+        known = self._shared.catalogue.templates.get(proposal.template)
         template = known or Template(
             proposal.template, proposal.shelf, proposal.title, "draft", False, 0, Content()
         )
-        self._session.keep_draft(template.id, msgspec.json.encode(merged.draft))
+        self._shared.own.keep_draft(template.id, msgspec.json.encode(merged.draft))
         self.amend.emit(template, proposal)
 
     def try_it(self) -> None:
@@ -233,7 +234,7 @@ class Proposals(Place):
         if self._middle.currentIndex() > 0:
             self._back_to_comparison()
         elif (proposal := self.at) is not None:
-            catalogue = self._session.catalogue
+            catalogue = self._shared.catalogue
             draft = self._merged.draft if self._merged else None
             content = draft.content if draft else proposal.content
             cases = example_cases(catalogue, content, proposal.title)
@@ -244,7 +245,7 @@ class Proposals(Place):
     @cached_property
     def trial(self) -> TryIt:
         """The letter that a template would be with what is proposed."""
-        made = TryIt(self._session)
+        made = TryIt(self._shared)
         made.left.connect(self._back_to_comparison)
         self._middle.addWidget(made)
         return made
@@ -262,16 +263,16 @@ class Proposals(Place):
 
     def decline(self) -> None:
         """Say no, with a word to whoever proposed it."""
-        proposal, session = self.at, self._session
+        proposal, shared = self.at, self._shared
         if proposal is None or not self._acts.isVisible():
             return
-        answer, me, now = self.answer.text().strip(), session.my_id, session.parts.now()
+        answer, me, now = self.answer.text().strip(), shared.my_id, shared.now()
         if not answer:
-            session.voice.say("Say in one line why, so that the proposer knows.")
+            shared.voice.say("Say in one line why, so that the proposer knows.")
             self.answer.setFocus()
             return
-        library = session.library
-        session.change_library(
+        library = shared.library
+        shared.change(
             lambda: library.decline(proposal.id, answer, me, now),
             lambda _result: self._done("The proposal is declined; its author sees your word."),
             self._failed,
@@ -279,11 +280,11 @@ class Proposals(Place):
 
     def withdraw(self) -> None:
         """Take one's own proposal back."""
-        proposal, session = self.at, self._session
+        proposal, shared = self.at, self._shared
         if proposal is None:
             return
-        library, now = session.library, session.parts.now()
-        session.change_library(
+        library, now = shared.library, shared.now()
+        shared.change(
             lambda: library.withdraw(proposal.id, now),
             lambda _result: self._done("The proposal is taken back."),
             self._failed,
@@ -291,7 +292,7 @@ class Proposals(Place):
 
     def _done(self, said: str) -> None:
         self.answer.clear()
-        self._session.voice.say(said)
+        self._shared.voice.say(said)
         self.list.setFocus()
 
 

@@ -12,7 +12,7 @@ from nebbet.desktop.editions.comparison import ComparisonView
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.documents import State, states
 
 
@@ -27,9 +27,9 @@ class States(Place):
     )
     left = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._kind: type[Shared] = Frame
         self._key = ""
         self.states: Sequence[State] = ()
@@ -55,14 +55,14 @@ class States(Place):
         self._heading.setText(name)
         self.list.show_choices([])
         self.view.show_sections((), "", "")
-        engine = self._session.library.engine
-        self._session.operations.run(
-            partial(states, engine, kind, key), self._came, self._session.voice.fail
+        engine = self._shared.library.engine
+        self._shared.operations.run(
+            partial(states, engine, kind, key), self._came, self._shared.voice.fail
         )
 
     def _came(self, found: list[State]) -> None:
         self.states = found
-        members = self._session.catalogue.members
+        members = self._shared.catalogue.members
         self.list.show_choices(
             [
                 Choice(
@@ -99,10 +99,10 @@ class States(Place):
 
     def restore(self) -> None:
         """Let the thing be again as it was in the state at hand."""
-        at, session = self.at, self._session
-        if at is None or not self.restore_button.isEnabled() or not session.leads:
+        at, shared = self.at, self._shared
+        if at is None or not self.restore_button.isEnabled() or not shared.leads:
             return
-        library, me, now = session.library, session.my_id, session.parts.now()
+        library, me, now = shared.library, shared.my_id, shared.now()
         record, kind, key, name = at.record, self._kind, self._key, self._heading.text()
 
         def act() -> None:
@@ -112,7 +112,7 @@ class States(Place):
                 library.put(record, author=me, made=now)
 
         def done(_result: object) -> None:
-            session.voice.say(f"“{name}” is as in state {at.number} again.")
+            shared.voice.say(f"“{name}” is as in state {at.number} again.")
             self.open(kind, key, name)
 
-        session.change_library(act, done)
+        shared.change(act, done)

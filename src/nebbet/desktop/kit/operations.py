@@ -72,3 +72,7 @@ class Operations(QObject):
         """Wait for what is under way; nothing is answered any more."""
         self._closed = True
         self._pool.waitForDone(10_000)
+
+
+def nothing(_result: object) -> None:
+    """Nothing is to be done when this went well."""

@@ -4,6 +4,8 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QObject, QTimer
 
+AUTOSAVE = 500  # milliseconds after the last keystroke
+
 
 def after_pause(owner: QObject, milliseconds: int, act: Callable[[], object]) -> QTimer:
     """A timer that does something so long after it was started last."""

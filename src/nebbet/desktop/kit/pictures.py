@@ -2,6 +2,7 @@
 
 from base64 import b64encode
 from collections.abc import Callable
+from typing import NamedTuple
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QObject, Signal
 from PySide6.QtGui import QImage, QImageReader
@@ -35,9 +36,17 @@ def png_of(image: QImage) -> bytes:
     return bytes(held.data())
 
 
-def image_address(image: QImage) -> str:
-    """A picture as an address that holds it."""
-    return f"data:image/png;base64,{b64encode(png_of(image)).decode()}"
+def _address_of(data: bytes, image: QImage) -> str:
+    """A picture as an address that holds it, as it is."""
+    if image.isNull():
+        return ""
+    kind = next(kind for start, kind in _KINDS.items() if data.startswith(start)).lower()
+    return f"data:image/{kind};base64,{b64encode(data).decode()}"
+
+
+class _Picture(NamedTuple):
+    image: QImage
+    address: str
 
 
 class Pictures(QObject):
@@ -48,20 +57,34 @@ class Pictures(QObject):
     def __init__(self, read: Callable[[str], bytes], operations: Operations) -> None:
         super().__init__()
         self._read, self._operations = read, operations
-        self._kept: dict[str, QImage | None] = {}
+        self._kept: dict[str, _Picture | None] = {}
 
     def get(self, file: str) -> QImage | None:
         """The picture, or None while it is on its way or when it cannot be had."""
+        held = self._held(file)
+        return held.image if held else None
+
+    def address(self, file: str) -> str:
+        """The picture as an address that holds it, or nothing while it is on its way."""
+        held = self._held(file)
+        return held.address if held else ""
+
+    def _held(self, file: str) -> _Picture | None:
         if file not in self._kept:
             self._kept[file] = None
             self._operations.run(
-                lambda: image_of(self._read(file)),
-                lambda image: self._came(file, image),
+                lambda: self._load(file),
+                lambda picture: self._came(file, picture),
                 lambda _error: None,  # the checks of the letter say that the file is missing
             )
         return self._kept[file]
 
-    def _came(self, file: str, image: QImage) -> None:
-        if not image.isNull():
-            self._kept[file] = image
+    def _load(self, file: str) -> _Picture:
+        data = self._read(file)
+        image = image_of(data)
+        return _Picture(image, _address_of(data, image))
+
+    def _came(self, file: str, picture: _Picture) -> None:
+        if not picture.image.isNull():
+            self._kept[file] = picture
             self.loaded.emit(file)

@@ -13,7 +13,7 @@ from nebbet.desktop.paper.body_tools import BodyTools
 from nebbet.desktop.paper.sheet import Desk, Sheet
 from nebbet.desktop.paper.slot_edit import SlotEdit, Spot
 from nebbet.desktop.session import choices
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 
 LINES = {
     "mailbox": "From", "reply_to": "Reply-To", "to": "Also to", "cc": "Cc", "bcc": "Bcc",
@@ -30,13 +30,13 @@ class LetterPaper(QWidget):
 
     completed = Signal()
 
-    def __init__(self, session: Session, model: LetterModel) -> None:
+    def __init__(self, shared: SharedLibrary, model: LetterModel) -> None:
         super().__init__()
-        self._session, self._model = session, model
+        self._shared, self._model = shared, model
         self._shape: tuple[tuple[bool, int], ...] = ()
         self.to = Picker("To", self._offer, "Name, address or case number")
         self.lines = {part: self._line(part, name) for part, name in LINES.items()}
-        self.body = SlotEdit(session.pictures)
+        self.body = SlotEdit(shared.pictures)
         theme.named(self.body, "Body of the letter")
         rows: list[tuple[str, QWidget]] = [("To", self.to)]
         rows += [(name, self.lines[part]) for part, name in LINES.items()]
@@ -56,7 +56,7 @@ class LetterPaper(QWidget):
 
     def _connect(self) -> None:
         for editor in (self.lines["subject"], self.body):
-            editor.word_taken.connect(self._session.keep_word)
+            editor.word_taken.connect(self._shared.keep_word)
         self.body.part_wanted.connect(self._model.keep_part)
         self.body.edited.connect(lambda: self._model.take_body(self.body.body()))
         for editor in self.editors:
@@ -82,11 +82,11 @@ class LetterPaper(QWidget):
         letter = self._model.letter
         if letter is None:
             return
-        self.sheet.set_frame(self._session.catalogue.frame(letter.frame))
+        self.sheet.set_frame(self._shared.catalogue.frame(letter.frame))
         for part, line in self.lines.items():
             line.show_content(getattr(letter, part), self._model.values)
         for editor in (self.lines["subject"], self.body):
-            editor.spell(self._session.speller, letter.language)
+            editor.spell(self._shared.speller, letter.language)
         self.body.show_content(letter.body, self._model.values)
         self._shape = _shape(letter.body)
         for part in _RARE:
@@ -139,11 +139,11 @@ class LetterPaper(QWidget):
     # Choosing the recipient
 
     def _offer(self, words: str) -> list[Choice]:
-        return choices.contacts(self._session, words)
+        return choices.contacts(self._shared, words)
 
     def _pick(self, key: str) -> None:
         self.to.setModified(False)
-        self._model.set_recipient(self._session.catalogue.contacts[key])
+        self._model.set_recipient(self._shared.catalogue.contacts[key])
         self._show_recipient()
         self.go_on()
 
@@ -155,7 +155,7 @@ class LetterPaper(QWidget):
             return
         contact = self._known(text) or self._free(text)
         if contact is None:
-            self._session.voice.say(
+            self._shared.voice.say(
                 f"“{text}” is neither a known person nor a mail address. The letter is kept; "
                 "type a few letters of a name, or a whole address."
             )
@@ -169,16 +169,16 @@ class LetterPaper(QWidget):
     def _free(self, text: str) -> Contact | None:
         """A person for an address that is not on file; a bare address given to somebody who is
         chosen already is another address of theirs."""
-        made = choices.free_contact(text, f"new-{self._session.parts.token()}")
+        made = choices.free_contact(text, f"new-{self._shared.token()}")
         now = self._model.letter.recipient if self._model.letter else None
         if made and now and not made.name:
-            self._session.voice.say(f"The letter to {now.name} goes to {made.email} now.")
+            self._shared.voice.say(f"The letter to {now.name} goes to {made.email} now.")
             return replace(now, email=made.email)
         return made
 
     def _known(self, text: str) -> Contact | None:
         spec = text.rpartition("<")[2].rstrip("> ").casefold()
-        contacts = self._session.catalogue.contacts.values()
+        contacts = self._shared.catalogue.contacts.values()
         return next((c for c in contacts if c.email and c.email.casefold() == spec), None)
 
     # Blanks

@@ -7,15 +7,18 @@ from nebbet.core import checks
 from nebbet.core import letter as letters
 from nebbet.core.body import Body
 from nebbet.core.checks import Finding, Remedy
-from nebbet.core.comparing import taken_over
 from nebbet.core.inline import Line
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import Case, Contact, fold
 from nebbet.desktop.paper.fillings import fillings_of
 from nebbet.desktop.paper.slot_edit import Filling
-from nebbet.desktop.session.session import Session
-from nebbet.library.catalogue import Catalogue, Template, begin
+from nebbet.desktop.session.open_letters import OpenLetters
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.addressing import about_case, for_recipient
+from nebbet.library.holdings import Template
+from nebbet.library.rewording import newer_edition, started_over, take_over
+from nebbet.library.writing import examine
 
 TOGETHER = 1500  # milliseconds within which typing is one act
 
@@ -25,16 +28,16 @@ class LetterModel(QObject):
 
     replaced says that another text is shown now, reverted that an earlier or later state of it is
     back; worked_out that values, attachments or findings are new. Every change is kept by the
-    session.
+    open letters.
     """
 
     replaced = Signal()
     reverted = Signal()
     worked_out = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary, letters: OpenLetters) -> None:
         super().__init__()
-        self._session = session
+        self._shared, self._letters = shared, letters
         self.letter: Letter | None = None
         self.particulars: tuple[Particular, ...] = ()
         self.findings: tuple[Finding, ...] = ()
@@ -43,7 +46,7 @@ class LetterModel(QObject):
         self._future: list[Letter] = []
         self._last_act = ""
         self._since = QElapsedTimer()
-        session.catalogue_changed.connect(self.refresh)
+        shared.changed.connect(self.refresh)
 
     # What is shown
 
@@ -62,9 +65,10 @@ class LetterModel(QObject):
             self.worked_out.emit()
 
     def _work_out(self, letter: Letter) -> None:
-        world = self._session.world_for(letter)
-        self.letter, self.particulars = letters.work_out(letter, world)
-        self.findings = self._session.findings(self.letter, self.particulars)
+        found = examine(self._shared.catalogue, letter, self._shared.writer())
+        self.letter, self.particulars, self.findings = (
+            found.letter, found.particulars, found.findings,
+        )  # fmt: skip
         self.values = fillings_of(self.letter, self.particulars)
 
     def _change(self, letter: Letter, act: str = "", *, text: bool = False) -> None:
@@ -84,7 +88,7 @@ class LetterModel(QObject):
     def _take(self, letter: Letter) -> None:
         self._work_out(letter)
         if self.letter:
-            self._session.keep(self.letter)
+            self._letters.keep(self.letter)
 
     def undo(self) -> None:
         """Take back the last change: text, values, recipient, attachments, whatever it was."""
@@ -133,38 +137,17 @@ class LetterModel(QObject):
 
     def set_recipient(self, contact: Contact | None) -> None:
         """Choose the person; a case of somebody else goes, an only case comes along."""
-        if self.letter is None:
-            return
-        case = self.letter.case
-        known = contact is not None and contact.id in self._session.catalogue.contacts
-        if case and known and contact and case.contact not in ("", contact.id):
-            case = None  # a case of somebody else must not get into the letter
-        own = self._session.catalogue.cases_of(contact.id) if contact else []
-        if case is None and len(own) == 1:
-            case = own[0]
-        self._address(replace(self.letter, recipient=contact, case=case))
+        if self.letter:
+            self._address(for_recipient(self._shared.catalogue, self.letter, contact))
 
     def set_case(self, case: Case | None) -> None:
-        """Choose the case; its contact comes along when nobody is chosen yet."""
-        if self.letter is None:
-            return
-        recipient = self.letter.recipient
-        contact = self._session.catalogue.contacts.get(case.contact) if case else None
-        if contact and (recipient is None or recipient.id != contact.id):
-            recipient = contact
-        self._address(replace(self.letter, recipient=recipient, case=case))
+        """Choose the case; its contact comes along."""
+        if self.letter:
+            self._address(about_case(self._shared.catalogue, self.letter, case))
 
     def _address(self, letter: Letter) -> None:
-        """Take the recipient's language along, as long as the text is the template's own."""
-        template = self._session.catalogue.templates.get(letter.template)
-        language = letter.recipient.language if letter.recipient else ""
-        if template and template.edition == letter.edition and language:
-            content = self._session.catalogue.included(template.content)
-            other = letters.in_language(letter, content, language)
-            if other:
-                self._change(other, text=True)
-                return
-        self._change(letter)
+        other = self.letter is not None and letter.language != self.letter.language
+        self._change(letter, text=other)
 
     def attach(self, enclosure: Enclosure) -> None:
         """Attach a file of the library."""
@@ -192,17 +175,13 @@ class LetterModel(QObject):
     def start_over(self, template: Template) -> None:
         """Take a template in the place of all that is written; the recipient and case stay."""
         if self.letter:
-            catalogue = self._session.catalogue
-            self._change(started(catalogue, self.letter, template), text=True)
+            catalogue = self._shared.catalogue
+            self._change(started_over(catalogue, self.letter, template), text=True)
 
     def newer_edition(self) -> Template | None:
         """The letter's template, if there is a newer edition of it than the letter was begun
         with."""
-        letter = self.letter
-        template = self._session.catalogue.templates.get(letter.template) if letter else None
-        if letter and template and template.state == "in use":
-            return template if template.edition > letter.edition > 0 else None
-        return None
+        return newer_edition(self._shared.catalogue, self.letter) if self.letter else None
 
     def take_over(self, old: Template, new: Template) -> bool:
         """Take over what changed from one edition to another, and keep what was typed. Returns
@@ -210,27 +189,14 @@ class LetterModel(QObject):
         letter = self.letter
         if letter is None or letter.template != new.id:
             return False
-        world = self._session.world_for(letter)
-        began, fresh = (
-            letters.work_out(
-                replace(started(self._session.catalogue, letter, edition), members=letter.members),
-                world,
-            )[0]
-            for edition in (old, new)
-        )
-        taken, clashed = taken_over(letter, began, fresh)
+        shared = self._shared
+        taken, clashed = take_over(shared.catalogue, letter, old, new, shared.writer())
         self._change(taken, text=True)
         return clashed
 
     def declare(self, template: Template) -> None:
         """Take over a template's placeholders, for a body that is put at the cursor."""
         if self.letter:
-            content = self._session.catalogue.included(template.content)
+            content = self._shared.catalogue.included(template.content)
             merged = letters.merge_declared(self.letter.placeholders, content.placeholders)
             self._change(replace(self.letter, placeholders=merged))
-
-
-def started(catalogue: Catalogue, letter: Letter, template: Template) -> Letter:
-    """A template taken for the same person and case, with what was already typed."""
-    made = begin(catalogue, template, letter.id, recipient=letter.recipient, case=letter.case)
-    return replace(made, answers=letter.answers)

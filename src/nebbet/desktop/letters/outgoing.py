@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from nebbet.core.message.received import open_message
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.message_view import MessageView
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.kit.notices import Voice
+from nebbet.desktop.session.sending import Sending
 from nebbet.personal.items import RETURNABLE, Queued
 
 _SAID = {
@@ -23,9 +24,9 @@ _SAID = {
 class OutgoingView(QWidget):
     """Shows one entry of the outbox."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, sending: Sending, voice: Voice) -> None:
         super().__init__()
-        self._session = session
+        self._sending = sending
         self.id = ""
         self._state = pieces.label("", "title", wrap=True)
         self._words = pieces.label("", "stop", wrap=True)
@@ -34,7 +35,7 @@ class OutgoingView(QWidget):
         self.went = pieces.button("It has gone", self._went)
         buttons = pieces.fill(QHBoxLayout(), self.take_back, self.again, self.went, None)
         self.view = MessageView()
-        self.view.failed.connect(session.voice.fail)
+        self.view.failed.connect(voice.fail)
         head = QWidget()
         pieces.fill(QVBoxLayout(head), self._state, self._words, buttons, margin=16)
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), self.view, spacing=0)
@@ -58,10 +59,10 @@ class OutgoingView(QWidget):
             self.view.show_message(open_message(with_bcc(outgoing.data, outgoing.bcc)))
 
     def _take_back(self) -> None:
-        self._session.take_back(self.id)
+        self._sending.take_back(self.id)
 
     def _again(self) -> None:
-        self._session.move_on(self.id, "held")
+        self._sending.move_on(self.id, "held")
 
     def _went(self) -> None:
-        self._session.move_on(self.id, "sent")
+        self._sending.move_on(self.id, "sent")

@@ -22,7 +22,7 @@ from nebbet.desktop.letters.pull import PullBox
 from nebbet.desktop.letters.side import Attachments, Checks, SendControl
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.session import Session
-from nebbet.library.catalogue import Template
+from nebbet.library.holdings import Template
 
 WIDE = (220, 356)  # pixels: the pile and the particulars in a wide window
 NARROW = (176, 306)
@@ -43,14 +43,14 @@ class LettersPage(Place):
         super().__init__()
         self._session = session
         self._told = ("", 0)
-        self.model = LetterModel(session)
-        self.pile = Pile(session)
-        self.paper = LetterPaper(session, self.model)
+        self.model = LetterModel(session.shared, session.letters)
+        self.pile = Pile(session.letters, session.sending)
+        self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)
         self.case = Picker("Case", self._offer_cases, "Case number or name")
-        self.attachments = Attachments(session, self.model)
+        self.attachments = Attachments(session.shared, self.model)
         self.checks = Checks(self.model)
-        self.sending = SendControl(self.model, lambda: session.settings.hold_seconds)
+        self.sending = SendControl(self.model, lambda: session.sending.hold)
         self._middle = QStackedWidget()
         self._lay_out()
         self._connect()
@@ -63,7 +63,7 @@ class LettersPage(Place):
     @cached_property
     def pull_box(self) -> PullBox:
         """The box that pulls a template."""
-        box = PullBox(self._session, self._middle)
+        box = PullBox(self._session.shared, self._middle)
         box.chosen.connect(self._pulled)
         box.left.connect(self._left_pull_box)
         return box
@@ -71,7 +71,7 @@ class LettersPage(Place):
     @cached_property
     def outgoing(self) -> OutgoingView:
         """What shows a letter of the outbox."""
-        view = OutgoingView(self._session)
+        view = OutgoingView(self._session.sending, self._session.voice)
         self._middle.addWidget(view)
         return view
 
@@ -120,10 +120,10 @@ class LettersPage(Place):
         self.checks.go.connect(self._show_finding)
         self.sending.stopped.connect(self._stopped)
         self.sending.send.connect(self._send)
-        self._session.sent.connect(self._on_sent)
-        self._session.taken_back.connect(self.open_letter)
-        self._session.outbox_changed.connect(self._on_outbox)
-        self._session.catalogue_changed.connect(self._tell_newer)
+        self._session.sending.sent.connect(self._on_sent)
+        self._session.sending.taken_back.connect(self.open_letter)
+        self._session.sending.changed.connect(self._on_outbox)
+        self._session.shared.changed.connect(self._tell_newer)
         self.model.replaced.connect(self._tell_newer)
 
     def _add_keys(self) -> None:
@@ -155,8 +155,8 @@ class LettersPage(Place):
     # Opening
 
     def arrive(self) -> None:
-        if self.model.letter is None and self._session.letters:
-            self.open_letter(next(iter(self._session.letters)))
+        if self.model.letter is None and self._session.letters.held:
+            self.open_letter(next(iter(self._session.letters.held)))
         elif self.model.letter is None:
             self.pile.list.setFocus()
         else:
@@ -172,7 +172,7 @@ class LettersPage(Place):
 
     def open_letter(self, letter_id: str, *, choose: bool = True) -> None:
         """Open a letter on the paper."""
-        letter = self._session.letters.get(letter_id)
+        letter = self._session.letters.held.get(letter_id)
         if letter is None:
             return
         if "pull_box" in self.__dict__:
@@ -185,7 +185,7 @@ class LettersPage(Place):
             self.paper.go_on()
 
     def _open_outgoing(self, item_id: str) -> None:
-        entry = next((e for e in self._session.outbox if e.item.id == item_id), None)
+        entry = next((e for e in self._session.sending.outbox if e.item.id == item_id), None)
         if entry:
             self.model.show(None)
             self.outgoing.show_entry(entry)
@@ -202,26 +202,26 @@ class LettersPage(Place):
         open_letter = self.model.letter
         if open_letter is None or written(open_letter):
             letter = Letter(self._session.parts.token(), frame=self._first_frame())
-            self._session.put_back(letter)
+            self._session.letters.put_back(letter)
             self.open_letter(letter.id)
         self.paper.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def _first_frame(self) -> str:
-        return next(iter(self._session.catalogue.frames), "")
+        return next(iter(self._session.shared.catalogue.frames), "")
 
     def take(self, template_id: str, contact: Contact | None = None) -> None:
         """Begin a letter with a template, as the library does."""
         letter = Letter(self._session.parts.token(), recipient=contact)
-        self._session.put_back(letter)
+        self._session.letters.put_back(letter)
         self.open_letter(letter.id)
-        self.model.start_over(self._session.catalogue.templates[template_id])
+        self.model.start_over(self._session.shared.catalogue.templates[template_id])
         self.pile.choose(f"letter:{letter.id}")
         self.paper.go_on()
 
     def write_to(self, contact: Contact | None, case: Case | None = None) -> None:
         """Begin a letter to a person, about a case."""
         letter = Letter(self._session.parts.token(), frame=self._first_frame())
-        self._session.put_back(letter)
+        self._session.letters.put_back(letter)
         self.open_letter(letter.id)
         if contact:
             self.model.set_recipient(contact)
@@ -255,7 +255,7 @@ class LettersPage(Place):
                     "Where you had changed the same words, yours stand. Ctrl+Z goes back."
                 )
 
-        library = self._session.library
+        library = self._session.shared.library
         self._session.operations.run(
             lambda: library.editions(newer.id), came, self._session.voice.fail
         )
@@ -268,7 +268,7 @@ class LettersPage(Place):
             self.pull_box.open_for(self.model.letter)
 
     def _pulled(self, key: str, over: bool) -> None:
-        template = self._session.catalogue.templates[key]
+        template = self._session.shared.catalogue.templates[key]
         before = self.model.letter
         if before is None:
             return
@@ -289,11 +289,11 @@ class LettersPage(Place):
         """A template's text, to go in among other words: with its passages, and without the look
         of finished HTML."""
         language = self.model.letter.language if self.model.letter else ""
-        texts = text_for(self._session.catalogue.included(template.content), language)[1]
+        texts = text_for(self._session.shared.catalogue.included(template.content), language)[1]
         return bodies.read_foreign(texts.body) if texts.finished else texts.blocks
 
     def _restore(self, letter: Letter) -> None:
-        self._session.put_back(letter)
+        self._session.letters.put_back(letter)
         self.open_letter(letter.id)
 
     def _left_pull_box(self) -> None:
@@ -303,14 +303,16 @@ class LettersPage(Place):
 
     def _offer_cases(self, words: str) -> list[Choice]:
         recipient = self.model.letter.recipient if self.model.letter else None
-        return choices.cases(self._session, words, recipient.id if recipient else "")
+        return choices.cases(self._session.shared, words, recipient.id if recipient else "")
 
     def _pick_case(self, key: str) -> None:
-        self.model.set_case(self._session.catalogue.cases[key])
+        self.model.set_case(self._session.shared.catalogue.cases[key])
         self.paper.go_on()
 
     def _enter_case(self, text: str) -> None:
-        found = next((c for c in self._session.catalogue.cases.values() if c.number == text), None)
+        found = next(
+            (c for c in self._session.shared.catalogue.cases.values() if c.number == text), None
+        )
         if found or not text:
             self.model.set_case(found)
         else:
@@ -330,7 +332,9 @@ class LettersPage(Place):
 
     def _on_outbox(self) -> None:
         if isinstance(self._middle.currentWidget(), OutgoingView):
-            entry = next((e for e in self._session.outbox if e.item.id == self.outgoing.id), None)
+            entry = next(
+                (e for e in self._session.sending.outbox if e.item.id == self.outgoing.id), None
+            )
             if entry:
                 self.outgoing.show_entry(entry)
             else:
@@ -360,9 +364,9 @@ class LettersPage(Place):
         if self.model.letter:
             self.sending.try_to_send()
 
-    def _send(self) -> None:
+    def _send(self, acknowledged: set[str]) -> None:
         if self.model.letter:
-            self._session.send(self.model.letter)
+            self._session.sending.send(self.model.letter, acknowledged)
 
     def _on_sent(self, letter_id: str) -> None:
         if self.model.letter is None or self.model.letter.id != letter_id:
@@ -370,7 +374,7 @@ class LettersPage(Place):
         if not self.isVisible():  # the person went on elsewhere: the focus stays there
             self._show_nothing()
             return
-        following = next(iter(self._session.letters), None)
+        following = next(iter(self._session.letters.held), None)
         if following:
             self.open_letter(following)
         else:
@@ -378,9 +382,9 @@ class LettersPage(Place):
             self.pile.list.setFocus()
 
     def _take_back_last(self) -> None:
-        held = [entry for entry in self._session.outbox if entry.state == "held"]
+        held = [entry for entry in self._session.sending.outbox if entry.state == "held"]
         if held:
-            self._session.take_back(held[-1].item.id)
+            self._session.sending.take_back(held[-1].item.id)
         else:
             self._session.voice.say("No letter is held back just now.")
 
@@ -389,7 +393,7 @@ class LettersPage(Place):
         letter = self.model.letter
         if letter is None:
             return
-        self._session.discard(letter.id)
+        self._session.letters.discard(letter.id)
         self._show_nothing()
         self._session.voice.say(
             "The letter was discarded.", "Put back", lambda: self._restore(letter)

@@ -7,7 +7,8 @@ from nebbet.core import inline
 from nebbet.core.letter import Letter
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, ChoiceList
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.open_letters import OpenLetters
+from nebbet.desktop.session.sending import Sending
 from nebbet.personal.items import Queued
 
 STATES = {
@@ -26,21 +27,21 @@ class Pile(QWidget):
 
     opened = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, letters: OpenLetters, sending: Sending) -> None:
         super().__init__()
-        self._session = session
+        self._letters, self._sending = letters, sending
         self.list = ChoiceList("Pile")
         self.list.currentItemChanged.connect(self._choose)
         self._empty = pieces.label("Nothing waits for you.", "faint")
         self._empty.setContentsMargins(10, 10, 10, 0)
         pieces.fill(QVBoxLayout(self), self._empty, self.list)
-        session.letters_changed.connect(self.refresh)
-        session.outbox_changed.connect(self.refresh)
+        letters.changed.connect(self.refresh)
+        sending.changed.connect(self.refresh)
 
     def refresh(self) -> None:
         """Show the pile as it is now."""
-        letters = [_letter_choice(letter) for letter in self._session.letters.values()]
-        waiting = [_outbox_choice(entry) for entry in self._session.outbox]
+        letters = [_letter_choice(letter) for letter in self._letters.held.values()]
+        waiting = [_outbox_choice(entry) for entry in self._sending.outbox]
         choices: list[Choice] = []
         if letters:
             choices += [Choice("", "Open letters", heading=True), *letters]

@@ -10,12 +10,13 @@ from nebbet.core.letter import Letter
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import ChoiceList
-from nebbet.desktop.letters.model import started
 from nebbet.desktop.paper.fillings import fillings_of
 from nebbet.desktop.paper.sheet import paper_box
 from nebbet.desktop.paper.slot_edit import SlotEdit
 from nebbet.desktop.session import choices
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.rewording import started_over
+from nebbet.library.writing import world_for
 
 
 class PullBox(QFrame):
@@ -24,10 +25,10 @@ class PullBox(QFrame):
     chosen = Signal(str, bool)
     left = Signal()
 
-    def __init__(self, session: Session, parent: QWidget) -> None:
+    def __init__(self, shared: SharedLibrary, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("box")
-        self._session, self._over = session, parent
+        self._shared, self._over = shared, parent
         self._letter = Letter("preview")
         self._has_text = False
         self.field = QLineEdit()
@@ -40,7 +41,7 @@ class PullBox(QFrame):
         self.list.itemDoubleClicked.connect(lambda _item: self._choose(False))
         self.list.installEventFilter(self)
         self._subject = pieces.label("", "heading", wrap=True)
-        self._body = SlotEdit(session.pictures)
+        self._body = SlotEdit(shared.pictures)
         theme.named(self._body, "Preview")
         self.take = pieces.button("Take (Return)", lambda: self._choose(False), "primary")
         self.over = pieces.button("Start over (Shift+Return)", lambda: self._choose(True))
@@ -71,7 +72,7 @@ class PullBox(QFrame):
         self.field.setFocus()
 
     def _find(self, words: str) -> None:
-        self.list.show_choices(choices.templates(self._session, words))
+        self.list.show_choices(choices.templates(self._shared, words))
         self.list.choose_first()
         if not self.list.count():
             self._subject.setText("No template has all of these words.")
@@ -81,15 +82,17 @@ class PullBox(QFrame):
 
     def _preview(self) -> None:
         """Show the template as it would be for this person and case."""
-        template = self._session.catalogue.templates.get(self.list.key)
+        template = self._shared.catalogue.templates.get(self.list.key)
         if template is None:
             return
-        letter = started(self._session.catalogue, self._letter, template)
-        world = self._session.world_for(letter)
-        letter, values = letters.work_out(letter, world)
+        shared = self._shared
+        letter = started_over(shared.catalogue, self._letter, template)
+        letter, values = letters.work_out(
+            letter, world_for(shared.catalogue, letter, shared.writer())
+        )
         labels = {fold(p.name): p.placeholder.title for p in values}
         self._subject.setText(inline.shown(letter.subject, lambda n: f"[{labels[fold(n)]}]"))
-        self._body.set_frame(self._session.catalogue.frame(letter.frame))
+        self._body.set_frame(self._shared.catalogue.frame(letter.frame))
         self._body.show_content(letter.body, fillings_of(letter, values))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:

@@ -6,14 +6,15 @@ from functools import partial
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from nebbet.core import checks, inline
+from nebbet.core import inline
 from nebbet.core.checks import Finding
 from nebbet.core.letter import Attachment
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
 from nebbet.desktop.letters.model import LetterModel
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.writing import in_the_way
 
 _SHOWN = 4
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
@@ -22,9 +23,9 @@ _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
 class Attachments(FileDrop):
     """The files that the letter carries; files can be dropped here."""
 
-    def __init__(self, session: Session, model: LetterModel) -> None:
+    def __init__(self, shared: SharedLibrary, model: LetterModel) -> None:
         super().__init__(self.take_paths)
-        self._session, self._model = session, model
+        self._shared, self._model = shared, model
         self._rows = QVBoxLayout()
         self._shown: tuple[Attachment, ...] | None = None
         self._total = pieces.label("", "note")
@@ -70,7 +71,7 @@ class Attachments(FileDrop):
 
     def take_paths(self, paths: list[str]) -> None:
         """Take files into the library and put them here."""
-        self._session.intake.add_files(paths, self._model.attach)
+        self._shared.intake.add_files(paths, self._model.attach)
 
 
 class Checks(QWidget):
@@ -152,7 +153,7 @@ def _summary(found: tuple[Finding, ...]) -> str:
 class SendControl(QWidget):
     """The button that sends, after asking once about doubts. send is told when all is well."""
 
-    send = Signal()
+    send = Signal(object)  # with the keys of the doubts that were acknowledged
     stopped = Signal(object)
 
     def __init__(self, model: LetterModel, hold: Callable[[], int]) -> None:
@@ -179,11 +180,11 @@ class SendControl(QWidget):
         """Work the letter out as it is on this day, and send it, or say what stands in the way."""
         self._model.refresh()
         found = self._model.findings
-        grade = checks.worst(found)
-        if grade == "stop" or (grade == "doubt" and self._accepted != found):
-            self._accepted = found if grade == "doubt" else ()
+        sure = {f.key for f in self._accepted} if self._accepted == found else set()
+        if held := in_the_way(found, sure):
+            self._accepted = found if held[0].severity == "doubt" else ()
             self._show()
-            self.stopped.emit(found[0])
+            self.stopped.emit(held[0])
         else:
             self._accepted = ()
-            self.send.emit()
+            self.send.emit(sure)

@@ -26,7 +26,7 @@ from nebbet.core.letter import Enclosure
 from nebbet.core.message.importing import picture_addresses
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.picker import Choice
-from nebbet.desktop.kit.pictures import Pictures, png_of
+from nebbet.desktop.kit.pictures import Pictures
 from nebbet.desktop.paper import docformat, docread, docwrite, slot_object
 from nebbet.desktop.paper.block_object import BlockObject, Piece
 from nebbet.desktop.paper.marks import Mark
@@ -69,7 +69,7 @@ class Intake(Protocol):
     def add_pictures(self, paths: list[str], done: Callable[[Enclosure], None]) -> None:
         """Take picture files."""
 
-    def put_picture(self, data: bytes, name: str, done: Callable[[Enclosure], None]) -> None:
+    def put_picture(self, image: QImage, name: str, done: Callable[[Enclosure], None]) -> None:
         """Take a picture that is in memory."""
 
     def read_pasted(self, markup: str, plain: str, done: Callable[[Body], None]) -> None:
@@ -301,7 +301,7 @@ class TemplateEdit(PaperEdit):
         if self._intake is None:
             return
         whole = image.toImage() if isinstance(image, QPixmap) else image
-        self._intake.put_picture(png_of(whole), "pasted picture.png", self._put_picture)
+        self._intake.put_picture(whole, "pasted picture.png", self._put_picture)
 
     def _put_picture(self, enclosure: Enclosure) -> None:
         self.insert_body((bodies.Paragraph((bodies.Picture(enclosure.file, (), 480),)),))

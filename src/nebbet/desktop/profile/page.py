@@ -117,8 +117,8 @@ class ProfilePage(Place):
     def refresh(self) -> None:
         """Show what is kept."""
         account = self._session.settings.account
-        self.person.show_member(self._session.me)
-        self.signature_button.setVisible(self._session.me is not None)
+        self.person.show_member(self._session.shared.me)
+        self.signature_button.setVisible(self._session.shared.me is not None)
         for name in _ACCOUNT:
             self.fields[name].setText(str(getattr(account, name)))
         self.look.setCurrentIndex(max(self.look.findData(self._session.settings.look), 0))

@@ -19,7 +19,8 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.register.wording import offer_wording
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.sending import Sending
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
 
 _COLUMNS = ("Sent", "To", "Case", "Template", "Subject", "From")
@@ -38,9 +39,9 @@ class RegisterPage(Place):
     )
     reworded = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary, sending: Sending) -> None:
         super().__init__()
-        self._session = session
+        self._shared, self._sending = shared, sending
         self._rows: list[Registered] = []
         self.find_field = QLineEdit()
         self.find_field.setPlaceholderText("Find by person, case, template or subject")
@@ -80,9 +81,9 @@ class RegisterPage(Place):
         self.find_field.returnPressed.connect(self.table.setFocus)
         self.table.itemSelectionChanged.connect(self._show_hint)
         self.table.doubleClicked.connect(lambda _index: self.open_current())
-        self.view.failed.connect(self._session.voice.fail)
-        self._session.register_changed.connect(self.refresh)
-        self._session.finds.ready.connect(self._found_anew)
+        self.view.failed.connect(self._shared.voice.fail)
+        self._shared.register_changed.connect(self.refresh)
+        self._shared.search.ready.connect(self._found_anew)
         self.add_key("Open the message", "Return", self._return)
         self.add_key("Find in the register", "Ctrl+L", self.find_field.setFocus)
         self.add_key("Offer its wording for the template", "Ctrl+Alt+G", self.offer)
@@ -96,9 +97,9 @@ class RegisterPage(Place):
 
     def refresh(self) -> None:
         """Show the register as it is now."""
-        entries = self._session.entries
+        entries = self._shared.entries
         by_key = {entry.message_id: entry for entry in entries}
-        found = self._session.finds.sent(self.find_field.text())
+        found = self._shared.search.sent(self.find_field.text())
         # Finding ranks; a register is read by time.
         rows = sorted((by_key[key] for key in found), key=lambda e: e.sent, reverse=True)
         if rows == self._rows and rows:
@@ -118,7 +119,7 @@ class RegisterPage(Place):
         self._show_hint()
 
     def _texts(self, entry: Registered) -> tuple[str, ...]:
-        member = self._session.catalogue.members.get(entry.sender)
+        member = self._shared.catalogue.members.get(entry.sender)
         return (
             f"{entry.sent.astimezone():%d %b %Y %H:%M}",
             entry.name or entry.address,
@@ -144,7 +145,7 @@ class RegisterPage(Place):
 
     def _show_hint(self) -> None:
         entry = self.current
-        own = entry is not None and entry.sender == self._session.my_id
+        own = entry is not None and entry.sender == self._shared.my_id
         self.offer_button.setEnabled(own and bool(entry and entry.template))
         self._right.setCurrentWidget(self._told)
         if entry is None:
@@ -165,10 +166,10 @@ class RegisterPage(Place):
     def offer(self) -> None:
         """Take what was changed by hand in the letter at hand to its template."""
         entry = self.current
-        if entry and entry.template in self._session.catalogue.templates:
-            offer_wording(self._session, entry, self.reworded.emit)
+        if entry and entry.template in self._shared.catalogue.templates:
+            offer_wording(self._shared, self._sending, entry, self.reworded.emit)
         elif entry:
-            self._session.voice.say("This letter was written without a template of the library.")
+            self._shared.voice.say("This letter was written without a template of the library.")
 
     def open_current(self) -> None:
         """Fetch and show the message of the entry at hand."""
@@ -187,7 +188,7 @@ class RegisterPage(Place):
             if self.current == entry:
                 self._told.setText(error.sentence)
 
-        self._session.fetch_sent(entry, done, failed)
+        self._sending.fetch(entry, done, failed)
 
 
 class _Table(QTableWidget):

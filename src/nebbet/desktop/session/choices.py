@@ -3,15 +3,15 @@
 from nebbet.core import addresses, inline, ranking
 from nebbet.core.records import Contact, contact_for
 from nebbet.desktop.kit.picker import Choice
-from nebbet.desktop.session.session import Session
-from nebbet.library.catalogue import Template
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.holdings import Template
 
 MOST = 100  # of a kind: nobody reads further
 
 
-def contacts(session: Session, words: str) -> list[Choice]:
+def contacts(shared: SharedLibrary, words: str) -> list[Choice]:
     """Contacts by name, address, organisation or case number."""
-    known, found = session.catalogue.contacts, session.finds.contacts(words)
+    known, found = shared.catalogue.contacts, shared.search.contacts(words)
     return [contact_choice(known[key]) for key in found[:MOST]]
 
 
@@ -25,9 +25,9 @@ def contact_choice(contact: Contact) -> Choice:
     )
 
 
-def cases(session: Session, words: str, contact: str = "") -> list[Choice]:
+def cases(shared: SharedLibrary, words: str, contact: str = "") -> list[Choice]:
     """Cases by number, matter or name; those of the contact come first."""
-    catalogue, found = session.catalogue, session.finds.cases(words)
+    catalogue, found = shared.catalogue, shared.search.cases(words)
     if contact:
         found.sort(key=lambda key: catalogue.cases[key].contact != contact)
     choices = []
@@ -39,27 +39,27 @@ def cases(session: Session, words: str, contact: str = "") -> list[Choice]:
     return choices
 
 
-def templates(session: Session, words: str, *, retired: bool = False) -> list[Choice]:
+def templates(shared: SharedLibrary, words: str, *, retired: bool = False) -> list[Choice]:
     """Templates by title, subject, shelf and text, each with what met the words; only those in
     use, unless told otherwise."""
-    catalogue = session.catalogue
+    catalogue = shared.catalogue
     shelves = {shelf.id: shelf.name for shelf in catalogue.shelves}
     choices: list[Choice] = []
-    for key in session.finds.templates(words):
+    for key in shared.search.templates(words):
         template = catalogue.templates[key]
         if len(choices) == MOST:
             break
         if retired or (template.state == "in use" and template.edition):
-            pinned = not words and session.is_pinned(template)
+            pinned = not words and shared.own.is_pinned(template)
             aside = "pinned" if pinned else shelves.get(template.shelf, "")
-            choices.append(Choice(key, template.title, _second(session, template, words), aside))
+            choices.append(Choice(key, template.title, _second(shared, template, words), aside))
     return choices
 
 
-def _second(session: Session, template: Template, words: str) -> str:
+def _second(shared: SharedLibrary, template: Template, words: str) -> str:
     """What of a template meets the words beside its title, or its subject."""
     if words and not ranking.matched(words, template.title):
-        _what, shown, _spans = session.finds.where(template, words)
+        _what, shown, _spans = shared.search.where(template, words)
         if shown:
             return shown
     return _subject(template)

@@ -2,18 +2,17 @@
 there at all."""
 
 import logging
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from nebbet.core.errors import NebbetError
-from nebbet.desktop.kit.operations import Operations
+from nebbet.desktop.kit.operations import Operations, nothing
 from nebbet.desktop.kit.pause import after_pause
-from nebbet.library.catalogue import Catalogue
-from nebbet.library.entries import Registered
+from nebbet.desktop.session.shared_library import SharedLibrary
 
 if TYPE_CHECKING:
-    from nebbet.desktop.session.session import Session
     from nebbet.library.team import TeamLibrary
     from nebbet.library.watching import Watcher
 
@@ -33,9 +32,9 @@ class Following(QObject):
     _changed = Signal()
     _reached = Signal(bool)
 
-    def __init__(self, session: "Session") -> None:
-        super().__init__(session)
-        self._session = session
+    def __init__(self, shared: SharedLibrary, hurry: Callable[[], None]) -> None:
+        super().__init__(shared)
+        self._shared, self._hurry = shared, hurry
         self._watcher: Watcher | None = None
         self._team: TeamLibrary | None = None
         self._copying = Operations(self)
@@ -53,10 +52,10 @@ class Following(QObject):
         from nebbet.library.team import TeamLibrary
         from nebbet.library.watching import Watcher
 
-        library = self._session.library
+        library = self._shared.library
         if isinstance(library, TeamLibrary):
             self._team = library
-            for changed in (self._session.catalogue_changed, self._session.register_changed):
+            for changed in (self._shared.changed, self._shared.register_changed):
                 changed.connect(self._copy_timer.start)
             self._copy_timer.start()
             if library.away:
@@ -91,7 +90,7 @@ class Following(QObject):
 
     def _on_reached(self, answers: bool) -> None:
         """The server answers, or does not any more."""
-        team, session = self._team, self._session
+        team, shared = self._team, self._shared
         if team is None:
             return
         if not answers and team.away:
@@ -99,27 +98,27 @@ class Following(QObject):
         if answers and not team.away and not team.count_waiting():
             return
         if not answers:
-            session.operations.run(team.gone, lambda _done: self._tell_away(), _unheard)
+            shared.operations.run(team.gone, lambda _done: self._tell_away(), _unheard)
             return
         waited = team.count_waiting()
 
         def back(_done: object) -> None:
             what = "What waited was" if waited == 1 else f"{waited} things that waited were"
             handed = f" {what} handed in." if waited else ""
-            session.voice.say(f"The library is there again.{handed}")
+            shared.voice.say(f"The library is there again.{handed}")
             self._look()
             self.reach_changed.emit()
 
         def failed(error: NebbetError) -> None:
-            session.voice.fail(error)
+            shared.voice.fail(error)
             self._look()
             self.reach_changed.emit()
 
-        session.operations.run(team.back, back, failed)
-        session.hurry()
+        shared.operations.run(team.back, back, failed)
+        self._hurry()
 
     def _tell_away(self) -> None:
-        self._session.voice.say(
+        self._shared.voice.say(
             "The library's server does not answer. You go on with the copy on this computer: "
             "letters go out, and what you propose is handed in later."
         )
@@ -127,34 +126,21 @@ class Following(QObject):
         self.reach_changed.emit()
 
     def _look_who_is_there(self) -> None:
-        if self._session.catalogue.editing:
+        if self._shared.catalogue.editing:
             self._look()
 
     def _look(self) -> None:
-        session = self._session
-        again, known, listed = session.reading(), session.catalogue, session.entries
-
-        def read() -> tuple[Catalogue | None, list[Registered] | None]:
-            catalogue, entries = again(), session.stores.entries()
-            return (
-                None if catalogue == known else catalogue,
-                None if entries == listed else entries,
-            )
-
-        session.operations.run(read, lambda found: session.take_in(*found), _unheard)
+        shared = self._shared
+        shared.operations.run(shared.reading(), shared.take_in, _unheard)
 
     def _keep_copy(self) -> None:
-        session, now = self._session, self._session.parts.now()
-        catalogue, entries = session.catalogue, session.entries
+        shared, now = self._shared, self._shared.now()
+        catalogue, entries = shared.catalogue, shared.entries
         self._copying.run(
-            lambda: session.stores.keep_copy(now, catalogue, entries), _nothing, _unheard
+            lambda: shared.stores.keep_copy(now, catalogue, entries), nothing, _unheard
         )
 
 
 def _unheard(error: NebbetError) -> None:
     """Nobody asked for this; the next thing that somebody asks for tells what is wrong."""
     _log.info("the library could not be followed: %s", error.sentence)
-
-
-def _nothing(_result: object) -> None:
-    """Nothing is to be done when this went well."""

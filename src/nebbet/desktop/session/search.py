@@ -1,45 +1,50 @@
 """Finding in the library and the register: indexes made in the background, asked at each key."""
 
 from collections.abc import Mapping
+from datetime import datetime
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
-from nebbet.library.catalogue import Template
+from nebbet.library.catalogue import Catalogue
 from nebbet.library.entries import Registered, find_entries
+from nebbet.library.holdings import Template
 
 if TYPE_CHECKING:
     from nebbet.core.ranking.index import Index
-    from nebbet.desktop.session.session import Session
     from nebbet.library.search import Finder
 
 
-class Finds(QObject):
+class Search(QObject):
     """What words find. ready tells that the indexes are those of the library as it is now; until
     then, the ones before answer."""
 
     ready = Signal()
 
-    def __init__(self, session: "Session") -> None:
-        super().__init__(session)
-        self._session = session
+    def __init__(self, voice: Voice) -> None:
+        super().__init__()
+        self._voice = voice
         self._work = Operations(self)
+        self._catalogue, self._entries = Catalogue(), list[Registered]()
         self._finder: Finder | None = None
         self._register: Index | None = None
-        self._indexed: list[Registered] = []
-        session.catalogue_changed.connect(self.renew)
-        session.register_changed.connect(self.renew)
+        self._indexed: list[Registered] | None = None
 
     def finish(self) -> None:
         """Wait for what is under way."""
         self._work.finish()
 
-    def renew(self) -> None:
+    def renew(
+        self,
+        catalogue: Catalogue,
+        entries: list[Registered],
+        pinned: frozenset[str],
+        now: datetime,
+    ) -> None:
         """Make the indexes anew of what is another one now."""
-        session = self._session
-        catalogue, entries, pinned = session.catalogue, session.entries, session.pinned
-        now = session.parts.now()
+        self._catalogue, self._entries = catalogue, entries
 
         def index() -> "tuple[Finder, Index | None]":
             from nebbet.core.ranking.index import Index
@@ -57,26 +62,26 @@ class Finds(QObject):
                 self._register, self._indexed = made[1], entries
             self.ready.emit()
 
-        self._work.run(index, done, session.voice.fail)
+        self._work.run(index, done, self._voice.fail)
 
     def templates(self, words: str) -> list[str]:
         """The ids of templates, best first."""
         index = self._finder.templates if self._finder else None
-        return _found(index, words, self._session.catalogue.templates)
+        return _found(index, words, self._catalogue.templates)
 
     def contacts(self, words: str) -> list[str]:
         """The ids of contacts, best first."""
         index = self._finder.contacts if self._finder else None
-        return _found(index, words, self._session.catalogue.contacts)
+        return _found(index, words, self._catalogue.contacts)
 
     def cases(self, words: str) -> list[str]:
         """The ids of cases, best first."""
         index = self._finder.cases if self._finder else None
-        return _found(index, words, self._session.catalogue.cases)
+        return _found(index, words, self._catalogue.cases)
 
     def sent(self, words: str) -> list[str]:
         """The message ids of register entries, best first; without words, newest first."""
-        known = {entry.message_id: entry for entry in self._session.entries}
+        known = {entry.message_id: entry for entry in self._entries}
         if not words.strip():
             return list(known)
         return _found(self._register, words, known)
@@ -85,7 +90,7 @@ class Finds(QObject):
         """Where a template that was found meets the words, as `where_matched`."""
         from nebbet.library.search import where_matched
 
-        return where_matched(self._session.catalogue, template, words)
+        return where_matched(self._catalogue, template, words)
 
 
 def _found(index: "Index | None", words: str, known: Mapping[str, object]) -> list[str]:

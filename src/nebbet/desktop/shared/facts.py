@@ -20,9 +20,9 @@ from nebbet.core.values import Money, Value, from_json, to_json
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shared.working_days import WorkingDays
-from nebbet.library.catalogue import fact_users
+from nebbet.library.users import fact_users
 
 _KINDS: tuple[Kind, ...] = ("text", "long text", "number", "money", "date", "time", "link")
 _LANGUAGE = "en_GB"  # the window's own
@@ -34,9 +34,9 @@ class FactForm(QWidget):
     saved = Signal(object)
     removed = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self.shown: Fact | None = None
         self._before: tuple[str, ...] = ()
         self.name, self.label, self.value = QLineEdit(), QLineEdit(), QLineEdit()
@@ -89,7 +89,7 @@ class FactForm(QWidget):
         return bool(self._before) and self._fields() != self._before
 
     def _users(self, fact: Fact | None) -> str:
-        users = fact_users(self._session.catalogue, fact.name) if fact else []
+        users = fact_users(self._shared.catalogue, fact.name) if fact else []
         if not users:
             return "No template uses it." if fact else ""
         titles = ", ".join(template.title for template in users)
@@ -98,7 +98,7 @@ class FactForm(QWidget):
 
     def _read(self) -> tuple[Value | None, str]:
         placeholder = Placeholder("value", kind=self.kind.currentText())  # type: ignore[arg-type]
-        today = self._session.parts.now().date()
+        today = self._shared.now().date()
         reading = read_typed(self.value.text().strip(), placeholder, _LANGUAGE, today)
         return reading.value, reading.problem
 
@@ -114,20 +114,20 @@ class FactForm(QWidget):
         value, problem = self._read()
         if not name or not self.value.text().strip() or value is None or problem:
             said = problem or "A fact needs a name and a value"
-            self._session.voice.say(f"Not kept yet. {said}.")
+            self._shared.voice.say(f"Not kept yet. {said}.")
             return
-        taken = {fold(n) for n in self._session.catalogue.facts}
+        taken = {fold(n) for n in self._shared.catalogue.facts}
         if self.shown is None and fold(name) in taken:
-            self._session.voice.say(f"There is a fact “{name}” already: choose it in the list.")
+            self._shared.voice.say(f"There is a fact “{name}” already: choose it in the list.")
             return
         self.saved.emit(Fact(name, to_json(value), self.label.text().strip()))
 
     def _remove(self) -> None:
         if self.shown is None:
             return
-        users = fact_users(self._session.catalogue, self.shown.name)
+        users = fact_users(self._shared.catalogue, self.shown.name)
         text = f"{len(users)} templates would miss it." if users else "No template uses it."
-        if self._session.voice.ask(
+        if self._shared.voice.ask(
             f"Remove “{self.shown.label or self.shown.name}”?", text, "Remove"
         ):
             self.removed.emit(self.shown.name)
@@ -165,12 +165,12 @@ class SharedFacts(Place):
     left = Signal()
     earlier = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._wanted = self._told = ""
         self.list = ChoiceList("Facts")
-        self.form, self.working_days = FactForm(session), WorkingDays(session)
+        self.form, self.working_days = FactForm(shared), WorkingDays(shared)
         self.add = pieces.button("New fact", self._new, "words")
         self.back = pieces.button("Back to the shelves (Esc)", self.left.emit)
         left = pieces.column(
@@ -193,7 +193,7 @@ class SharedFacts(Place):
 
     def refresh(self) -> None:
         """Show the facts as they are now; the one at hand stays."""
-        catalogue = self._session.catalogue
+        catalogue = self._shared.catalogue
         choices = []
         for fact in sorted(catalogue.facts.values(), key=lambda f: (f.label or f.name).casefold()):
             users = len(fact_users(catalogue, fact.name))
@@ -214,11 +214,11 @@ class SharedFacts(Place):
     @property
     def shared(self) -> tuple[type[Fact], str, str]:
         """The fact at hand: what it is, its key, and what it is called."""
-        fact = self._session.catalogue.facts.get(self.list.key)
+        fact = self._shared.catalogue.facts.get(self.list.key)
         return Fact, self.list.key, (fact.label or fact.name) if fact else ""
 
     def _show(self) -> None:
-        self.form.show_fact(self._session.catalogue.facts.get(self.list.key))
+        self.form.show_fact(self._shared.catalogue.facts.get(self.list.key))
 
     def _new(self) -> None:
         self.list.setCurrentRow(-1)
@@ -226,25 +226,25 @@ class SharedFacts(Place):
         self.form.name.setFocus()
 
     def _keep(self, fact: Fact) -> None:
-        library, voice = self._session.library, self._session.voice
+        library, voice = self._shared.library, self._shared.voice
         self._wanted = fact.name
 
         def done(_result: object) -> None:
             voice.say(f"“{fact.label or fact.name}” is kept; every template says it from now on.")
 
-        author, now = self._session.my_id, self._session.parts.now()
+        author, now = self._shared.my_id, self._shared.now()
         seen = None if self._told == fact.name else self.form.shown
 
         def failed(error: NebbetError) -> None:
             self._wanted, self._told = "", fact.name  # once told, who keeps it again means it
             voice.fail(error)
-            self._session.refresh_catalogue()
+            self._shared.refresh()
 
         self._told = ""
-        self._session.change_library(
+        self._shared.change(
             lambda: library.put(fact, author=author, made=now, seen=seen), done, failed
         )
 
     def _remove(self, name: str) -> None:
-        library = self._session.library
-        self._session.change_library(lambda: library.remove_fact(name))
+        library = self._shared.library
+        self._shared.change(lambda: library.remove_fact(name))

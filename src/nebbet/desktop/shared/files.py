@@ -16,7 +16,7 @@ from nebbet.desktop.kit.message_view import size_words
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session.intake import read_bytes
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.session.valid_until import set_valid_until
 from nebbet.library.disk import LARGEST_FILE
 from nebbet.library.filing import Users, remove_file, replace_file, uses_of_files
@@ -38,9 +38,9 @@ class Files(Place):
     left = Signal()
     open_template = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._uses: dict[str, Users] = {}
         self._new: Path | None = None
         self.list = ChoiceList("Files")
@@ -75,7 +75,7 @@ class Files(Place):
         self.add_key("Keep the last day", "Ctrl+S", self.keep_end)
         self.add_key("Replace everywhere", "Ctrl+Alt+R", self.ask_for_file)
         self.add_key("Add a file", "Ctrl+Alt+A", self.ask_for_new)
-        session.pictures.loaded.connect(lambda _file: self._show_picture())
+        shared.pictures.loaded.connect(lambda _file: self._show_picture())
 
     def _lay_out(self) -> None:
         limit = pieces.label(_LIMIT, "note", wrap=True)
@@ -120,9 +120,9 @@ class Files(Place):
 
     def refresh(self) -> None:
         """Show the files as they are now."""
-        catalogue = self._session.catalogue
+        catalogue = self._shared.catalogue
         self._uses = uses_of_files(catalogue)
-        day = self._session.parts.now().date()
+        day = self._shared.now().date()
         choices = []
         for key, file in sorted(catalogue.files.items(), key=lambda p: p[1].name.casefold()):
             users = self._uses.get(key, Users())
@@ -141,7 +141,7 @@ class Files(Place):
 
     def _show(self) -> None:
         self._stay()
-        file = self._session.catalogue.files.get(self.list.key)
+        file = self._shared.catalogue.files.get(self.list.key)
         users = self._uses.get(self.list.key, Users())
         self.name.setText(file.name if file else "No files yet")
         self.facts.setText(f"{file.media_type}, {size_words(file.size)}" if file else "")
@@ -158,12 +158,12 @@ class Files(Place):
         self._show_picture()
 
     def _frame(self, name: str) -> str:
-        return self._session.catalogue.frame(name).name or name
+        return self._shared.catalogue.frame(name).name or name
 
     def _show_picture(self) -> None:
-        file = self._session.catalogue.files.get(self.list.key)
+        file = self._shared.catalogue.files.get(self.list.key)
         is_picture = file is not None and file.media_type.startswith("image/")
-        image = self._session.pictures.get(self.list.key) if is_picture else None
+        image = self._shared.pictures.get(self.list.key) if is_picture else None
         self.picture.setVisible(image is not None)
         if image is not None:
             ways = (Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
@@ -178,7 +178,7 @@ class Files(Place):
 
     def keep_end(self) -> None:
         """Keep the last day on which the file should go out."""
-        set_valid_until(self._session, self.list.key, self.until.text())
+        set_valid_until(self._shared, self.list.key, self.until.text())
 
     def ask_for_file(self) -> None:
         """Choose the file that is to take the place of the one at hand."""
@@ -189,7 +189,7 @@ class Files(Place):
 
     def ask(self, path: Path) -> None:
         """List what would be changed, before it is."""
-        file, users = self._session.catalogue.files[self.list.key], self._uses.get(self.list.key)
+        file, users = self._shared.catalogue.files[self.list.key], self._uses.get(self.list.key)
         self._new = path
         titles = [t.title for t in users.templates] if users else []
         shown = "; ".join(titles[:12]) + (f" and {len(titles) - 12} more" if titles[12:] else "")
@@ -210,10 +210,10 @@ class Files(Place):
 
     def go(self) -> None:
         """Put the new file in the place of the one at hand, everywhere."""
-        session, path, old = self._session, self._new, self.list.key
+        shared, path, old = self._shared, self._new, self.list.key
         if path is None:
             return
-        library, me, now = session.library, session.my_id, session.parts.now()
+        library, me, now = shared.library, shared.my_id, shared.now()
         media_type = mimetypes.guess_type(path.name)[0] or "application/octet-stream"
 
         def act() -> int:
@@ -222,10 +222,10 @@ class Files(Place):
 
         def done(count: int) -> None:
             where = f"{count} template{'' if count == 1 else 's'}"
-            session.voice.say(f"{path.name} stands in its place in {where} now.")
+            shared.voice.say(f"{path.name} stands in its place in {where} now.")
 
         self._stay()
-        session.change_library(act, done)  # type: ignore[arg-type]
+        shared.change(act, done)  # type: ignore[arg-type]
 
     def _stay(self) -> None:
         self._new = None
@@ -233,16 +233,16 @@ class Files(Place):
 
     def take_out(self) -> None:
         """Take the file at hand out of the library, if nothing needs it."""
-        session, file = self._session, self.list.key
-        held, library = session.catalogue.files.get(file), session.library
-        if held and session.voice.ask(
+        shared, file = self._shared, self.list.key
+        held, library = shared.catalogue.files.get(file), shared.library
+        if held and shared.voice.ask(
             f"Take “{held.name}” out of the library?",
             "It cannot be brought back from here.",
             "Take out",
         ):
-            session.change_library(
+            shared.change(
                 partial(remove_file, library, file),
-                lambda _done: session.voice.say(f"{held.name} is out of the library."),
+                lambda _done: shared.voice.say(f"{held.name} is out of the library."),
             )
 
     def ask_for_new(self) -> None:
@@ -255,10 +255,10 @@ class Files(Place):
         """Take files into the library."""
 
         def added(enclosure: Enclosure) -> None:
-            self._session.voice.say(f"{enclosure.name} is in the library.")
-            self._session.refresh_catalogue()
+            self._shared.voice.say(f"{enclosure.name} is in the library.")
+            self._shared.refresh()
 
-        self._session.intake.add_files(paths, added)
+        self._shared.intake.add_files(paths, added)
 
     def leave(self) -> None:
         """Go back one step: from the question, then to the shelves."""

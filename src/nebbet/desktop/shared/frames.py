@@ -29,8 +29,8 @@ from nebbet.desktop.kit.place import Place
 from nebbet.desktop.paper.body_tools import PICTURES
 from nebbet.desktop.paper.sheet import Desk, Sheet
 from nebbet.desktop.paper.slot_edit import SlotEdit
-from nebbet.desktop.session.session import Session
-from nebbet.library.catalogue import frame_users
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.users import frame_users
 
 _COLOURS = {
     "accent": "Band, links, buttons",
@@ -62,14 +62,14 @@ class SharedFrames(Place):
     left = Signal()
     earlier = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._id, self._shown, self._seen = "", Frame(), Frame()
         self._wanted = self._told = ""
         self._loading = True
         self.list = ChoiceList("Frames")
-        self.sample = SlotEdit(session.pictures)
+        self.sample = SlotEdit(shared.pictures)
         self.name, self.band, self.logo_alt, self.type_stack = (QLineEdit() for _ in range(4))
         self.colours = {part: QLineEdit() for part in _COLOURS}
         self._swatches: dict[str, QPushButton] = {}
@@ -153,11 +153,11 @@ class SharedFrames(Place):
     @property
     def shared(self) -> tuple[type[Frame], str, str]:
         """The frame at hand: what it is, its key, and what it is called."""
-        return Frame, self.list.key, self._session.catalogue.frame(self.list.key).name
+        return Frame, self.list.key, self._shared.catalogue.frame(self.list.key).name
 
     def refresh(self) -> None:
         """Show the frames as they are now; what is being typed stays."""
-        catalogue = self._session.catalogue
+        catalogue = self._shared.catalogue
         choices = []
         for key, frame in catalogue.frames.items():
             users = len(frame_users(catalogue, key))
@@ -177,7 +177,7 @@ class SharedFrames(Place):
         return bool(self._id) and self.frame() != self._shown
 
     def _show(self) -> None:
-        found = self._session.catalogue.frames.get(self.list.key)
+        found = self._shared.catalogue.frames.get(self.list.key)
         if found is None:
             return
         self._loading = True
@@ -199,7 +199,7 @@ class SharedFrames(Place):
             self.foot, *self.colours.values(), *self._swatches.values(), self.keep_button,
         ):  # fmt: skip
             widget.setEnabled(own)
-        users = len(frame_users(self._session.catalogue, self._id))
+        users = len(frame_users(self._shared.catalogue, self._id))
         self.drop.setEnabled(own and not users)
         reach = f"A change reaches {users} template{'' if users == 1 else 's'} at once."
         self.reach.setText(reach if own else "Built in: copy it to change it.")
@@ -255,7 +255,7 @@ class SharedFrames(Place):
         """Choose a picture file as the logo."""
         path, _ = QFileDialog.getOpenFileName(self.window(), "Logo", "", PICTURES)
         if path:
-            self._session.intake.add_files([path], self._take_logo)
+            self._shared.intake.add_files([path], self._take_logo)
 
     def _take_logo(self, enclosure: Enclosure) -> None:
         self._logo = enclosure.file
@@ -270,50 +270,48 @@ class SharedFrames(Place):
     def keep(self) -> None:
         """Keep the frame; every template in it looks so from now on."""
         if self._id in BUILT_IN:
-            self._session.voice.say("A built-in frame stays as it is: copy it, then change it.")
+            self._shared.voice.say("A built-in frame stays as it is: copy it, then change it.")
             return
         frame = self.frame()
         found = list(checks.check_frame(frame))
         wrong = next((f for f in found if f.severity == "stop"), None)
         if not frame.name or wrong:
             said = wrong.sentence if wrong else "The frame has no name"
-            self._session.voice.say(f"Not kept yet. {said}.")
+            self._shared.voice.say(f"Not kept yet. {said}.")
             return
-        library, voice, key = self._session.library, self._session.voice, self._id
+        library, voice, key = self._shared.library, self._shared.voice, self._id
 
         def done(_result: object) -> None:
             self._shown = self._seen = frame
             doubt = f" {found[0].sentence}." if found else ""
             voice.say(f"The frame “{frame.name}” is kept.{doubt}")
 
-        me, now = self._session.my_id, self._session.parts.now()
+        me, now = self._shared.my_id, self._shared.now()
         seen = None if self._told == key else self._seen
 
         def failed(error: NebbetError) -> None:
             self._told = key  # once told, who keeps it again means it
             voice.fail(error)
-            self._session.refresh_catalogue()
+            self._shared.refresh()
 
         self._told = ""
-        self._session.change_library(
-            lambda: library.put_frame(key, frame, me, now, seen), done, failed
-        )
+        self._shared.change(lambda: library.put_frame(key, frame, me, now, seen), done, failed)
 
     def copy(self) -> None:
         """Make a frame of the team's own from the one at hand."""
-        made, key = self.frame(), self._session.parts.token()
+        made, key = self.frame(), self._shared.token()
         made = replace(made, name=f"{made.name}, copy")
-        library = self._session.library
+        library = self._shared.library
         self._wanted = key
-        me, now = self._session.my_id, self._session.parts.now()
-        self._session.change_library(lambda: library.put_frame(key, made, me, now))
+        me, now = self._shared.my_id, self._shared.now()
+        self._shared.change(lambda: library.put_frame(key, made, me, now))
 
     def _remove(self) -> None:
-        key, library = self._id, self._session.library
-        if self._session.voice.ask(
+        key, library = self._id, self._shared.library
+        if self._shared.voice.ask(
             f"Remove the frame “{self._shown.name}”?", "No template stands in it.", "Remove"
         ):
-            self._session.change_library(lambda: library.remove_frame(key))
+            self._shared.change(lambda: library.remove_frame(key))
 
 
 def _box(*widgets: QWidget) -> QHBoxLayout:

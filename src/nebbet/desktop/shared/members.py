@@ -12,7 +12,7 @@ from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.member_form import LANGUAGES, MemberForm
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 
 
 class Members(Place):
@@ -29,9 +29,9 @@ class Members(Place):
     left = Signal()
     signature = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._wanted = ""
         self.list = ChoiceList("Members")
         self.form = MemberForm("The member at hand", with_role=True)
@@ -74,18 +74,18 @@ class Members(Place):
 
     def refresh(self) -> None:
         """Show the members as they are now; what somebody is typing stays."""
-        session = self._session
+        shared = self._shared
         choices = [
             Choice(
                 member.id,
                 member.name or member.email,
                 ", ".join(filter(None, (member.job, member.email))),
-                "you" if member.id == session.my_id else member.role,
+                "you" if member.id == shared.my_id else member.role,
             )
-            for member in sorted(session.catalogue.members.values(), key=lambda m: m.name)
+            for member in sorted(shared.catalogue.members.values(), key=lambda m: m.name)
         ]
         typing = self.form.is_unsaved and bool(self.form.fields["email"].text())
-        self.list.show_choices(choices, self._wanted or self.list.key or session.my_id)
+        self.list.show_choices(choices, self._wanted or self.list.key or shared.my_id)
         if self.list.currentRow() < 0 and not typing:
             self.list.choose_first()
         if not typing or self._wanted:
@@ -95,12 +95,12 @@ class Members(Place):
     @property
     def at(self) -> Member | None:
         """The member at hand."""
-        return self._session.catalogue.members.get(self.list.key)
+        return self._shared.catalogue.members.get(self.list.key)
 
     def _show(self) -> None:
-        member, session = self.at, self._session
+        member, shared = self.at, self._shared
         self.form.show_member(member)
-        own = bool(member and member.id == session.my_id)
+        own = bool(member and member.id == shared.my_id)
         self.write_button.setVisible(own)
         texts = signature_of(member).texts
         said = [
@@ -109,7 +109,7 @@ class Members(Place):
         ]
         none = "" if member and member.signatures else "None of their own; templates say:\n\n"
         self.signed.setText(none + "\n\n".join(said))
-        count = sum(entry.sender == self.list.key for entry in session.entries)
+        count = sum(entry.sender == self.list.key for entry in shared.entries)
         self.sent.setText(f"{count} in the register." if count else "None in the register.")
 
     def begin(self) -> None:
@@ -120,19 +120,19 @@ class Members(Place):
 
     def save(self) -> None:
         """Keep the member at hand."""
-        session = self._session
+        shared = self._shared
         try:
             member = self.form.member()
         except NebbetError as error:
-            session.voice.say(error.sentence)
+            shared.voice.say(error.sentence)
             return
         if not member.id:
-            member = replace(member, id=_free_id(member, session.catalogue.members.keys()))
+            member = replace(member, id=_free_id(member, shared.catalogue.members.keys()))
         self._wanted = member.id
-        library = session.library
-        session.change_library(
+        library = shared.library
+        shared.change(
             lambda: library.put(member),
-            lambda _done: session.voice.say(f"{member.name} is kept."),
+            lambda _done: shared.voice.say(f"{member.name} is kept."),
         )
 
 

@@ -11,14 +11,16 @@ from nebbet.core.letter import Content, Passage
 from nebbet.core.letter.signature import SIGNATURE, with_signature
 from nebbet.core.placeholders import World
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.kit.pause import after_pause
+from nebbet.desktop.kit.pause import AUTOSAVE, after_pause
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session.session import AUTOSAVE, Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.template.ledger import Ledger
 from nebbet.desktop.template.manuscript import Manuscript
 from nebbet.desktop.template.try_it import TryIt
-from nebbet.library.catalogue import Template, example_cases, passage_users
+from nebbet.library.examples import example_cases
+from nebbet.library.holdings import Template
+from nebbet.library.users import passage_users
 
 _DRAFT = "passage:"
 
@@ -39,19 +41,19 @@ class SharedPassages(Place):
     left = Signal()
     earlier = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._shown: Passage | None = None
         self._wanted = self._told = ""
         self._loading = True
         self.list = ChoiceList("Passages")
         self.title_field = QLineEdit()
-        self.ledger = Ledger(lambda: session.catalogue, self._world)
-        self.manuscript = Manuscript(session, self.ledger, addressed=False)
+        self.ledger = Ledger(lambda: shared.catalogue, self._world)
+        self.manuscript = Manuscript(shared, self.ledger, addressed=False)
         self.body = self.manuscript.body
         self.users = ChoiceList("Templates that include it")
-        self.trial = TryIt(session)
+        self.trial = TryIt(shared)
         self.reach = pieces.label("", "note", wrap=True)
         self.keep_button = pieces.button("Put in use (Ctrl+S)", self.keep, "primary")
         self.drop = pieces.button("Remove", self._remove, "words")
@@ -113,34 +115,34 @@ class SharedPassages(Place):
         self.add_key("Back", "Esc", self.leave)
 
     def _world(self) -> World:
-        session, catalogue = self._session, self._session.catalogue
+        shared, catalogue = self._shared, self._shared.catalogue
         users = self._users()
         content = users[0].content if users else Content()
         case = catalogue.cases.get(next(iter(example_cases(catalogue, content, "")), ""))
         contact = catalogue.contacts.get(case.contact) if case else None
         language = self.manuscript.language or "en_GB"
-        return catalogue.world(session.parts.now(), session.me, language, contact, case)
+        return catalogue.world(shared.now(), shared.me, language, contact, case)
 
     @property
     def shared(self) -> tuple[type[Passage], str, str]:
         """The passage at hand: what it is, its key, and what it is called."""
-        found = self._session.catalogue.passages.get(self.list.key)
+        found = self._shared.catalogue.passages.get(self.list.key)
         return Passage, self.list.key, found.title if found else ""
 
     def _users(self) -> list[Template]:
-        return passage_users(self._session.catalogue, self._shown.id) if self._shown else []
+        return passage_users(self._shared.catalogue, self._shown.id) if self._shown else []
 
     # Showing
 
     def refresh(self, wanted: str = "") -> None:
         """Show the passages as they are now; the one at hand stays, with what is being typed."""
-        catalogue = self._session.catalogue
+        catalogue = self._shared.catalogue
         choices = []
         for passage in sorted(
             catalogue.passages.values(), key=lambda p: (p.id == SIGNATURE, p.title.casefold())
         ):
             users = len(passage_users(catalogue, passage.id))
-            draft = "draft" if _DRAFT + passage.id in self._session.drafts else ""
+            draft = "draft" if _DRAFT + passage.id in self._shared.own.drafts else ""
             aside = draft or (f"in {users}" if users else "unused")
             title = "My signature" if passage.id == SIGNATURE else passage.title
             choices.append(Choice(passage.id, title, aside=aside))
@@ -157,16 +159,16 @@ class SharedPassages(Place):
 
     def _follow(self, shown: Passage) -> None:
         """Show what somebody else made of the passage at hand, unless it is being changed here."""
-        now = self._session.catalogue.passages.get(shown.id)
-        unchanged = _DRAFT + shown.id not in self._session.drafts and self.passage() == shown
+        now = self._shared.catalogue.passages.get(shown.id)
+        unchanged = _DRAFT + shown.id not in self._shared.own.drafts and self.passage() == shown
         if now is not None and now != shown and unchanged:
             self._open(now)
 
     def _is_new(self) -> bool:
-        return self._shown is not None and self._shown.id not in self._session.catalogue.passages
+        return self._shown is not None and self._shown.id not in self._shared.catalogue.passages
 
     def _show(self) -> None:
-        found = self._session.catalogue.passages.get(self.list.key)
+        found = self._shared.catalogue.passages.get(self.list.key)
         if found is None or (self._shown is not None and found.id == self._shown.id):
             return
         self.keep_draft()
@@ -175,7 +177,7 @@ class SharedPassages(Place):
     def _open(self, passage: Passage) -> None:
         self._loading = True
         self._shown = passage
-        kept = self._session.drafts.get(_DRAFT + passage.id)
+        kept = self._shared.own.drafts.get(_DRAFT + passage.id)
         shown = self._read(kept) or passage
         self.title_field.setText(shown.title)
         self.ledger.show_placeholders(shown.placeholders)
@@ -185,7 +187,7 @@ class SharedPassages(Place):
         self.manuscript.show_content(content)
         self._loading = False
         own = passage.id == SIGNATURE
-        leads = self._session.leads
+        leads = self._shared.leads
         self.title_field.setEnabled(not own)
         self.keep_button.setVisible(leads or own)
         self.drop.setVisible(leads and not own)
@@ -197,13 +199,13 @@ class SharedPassages(Place):
         try:
             return msgspec.json.decode(kept, type=Passage) if kept else None
         except UNREADABLE:
-            self._session.voice.say("An unfinished passage could not be read; it is as it was.")
+            self._shared.voice.say("An unfinished passage could not be read; it is as it was.")
             return None
 
     def _frame(self):  # type: ignore[no-untyped-def]
         """The look of the text, without the band and the foot that are not the passage's."""
         users = self._users()
-        catalogue = self._session.catalogue
+        catalogue = self._shared.catalogue
         name = users[0].content.frame if users else next(iter(catalogue.frames), "")
         return replace(catalogue.frame(name), band="", logo="", foot=())
 
@@ -220,7 +222,7 @@ class SharedPassages(Place):
         """Start a passage."""
         self.keep_draft()
         self.list.setCurrentRow(-1)
-        self._open(Passage(self._session.parts.token(), ""))
+        self._open(Passage(self._shared.token(), ""))
         self.title_field.setFocus()
 
     # Following and keeping
@@ -257,8 +259,8 @@ class SharedPassages(Place):
         self.ledger.show_uses(letters.uses(Content(made.texts, made.placeholders)))
         key = _DRAFT + made.id
         same = made == self._shown
-        if not same or key in self._session.drafts:
-            self._session.keep_draft(key, None if same else msgspec.json.encode(made))
+        if not same or key in self._shared.own.drafts:
+            self._shared.own.keep_draft(key, None if same else msgspec.json.encode(made))
 
     def keep(self) -> None:
         """Put the passage in use: every template says it from now on."""
@@ -266,13 +268,13 @@ class SharedPassages(Place):
         if made is None:
             return
         if not made.title:
-            self._session.voice.say("The passage has no title yet: give it one first.")
+            self._shared.voice.say("The passage has no title yet: give it one first.")
             self.title_field.setFocus()
             return
-        library, voice, users = self._session.library, self._session.voice, len(self._users())
+        library, voice, users = self._shared.library, self._shared.voice, len(self._users())
 
         def done(_result: object) -> None:
-            self._session.keep_draft(_DRAFT + made.id, None)
+            self._shared.own.keep_draft(_DRAFT + made.id, None)
             if self._shown and self._shown.id == made.id:
                 self._shown = made
             said = f"{users} template{'' if users == 1 else 's'} say it from now on"
@@ -281,21 +283,21 @@ class SharedPassages(Place):
         def failed(error: NebbetError) -> None:
             self._told = made.id  # once told, who keeps it again means it
             voice.fail(error)
-            self._session.refresh_catalogue()
+            self._shared.refresh()
 
         self._timer.stop()
         self._wanted = made.id
-        me, now = self._session.me, self._session.parts.now()
+        me, now = self._shared.me, self._shared.now()
         if made.id != SIGNATURE:
-            author = self._session.my_id
+            author = self._shared.my_id
             seen = None if self._told == made.id else self._shown
             self._told = ""
-            self._session.change_library(
+            self._shared.change(
                 lambda: library.put(made, author=author, made=now, seen=seen), done, failed
             )
         elif me:
             own = with_signature(me, made)
-            self._session.change_library(lambda: library.put(own), done)
+            self._shared.change(lambda: library.put(own), done)
         else:
             voice.say("Say who you are first: click your name at the top.")
 
@@ -305,28 +307,26 @@ class SharedPassages(Place):
             return
         if users:
             titles = ", ".join(t.title for t in users[:3])
-            self._session.voice.say(
+            self._shared.voice.say(
                 f"“{found.title}” stays: {len(users)} templates include it ({titles}). "
                 "Take it out of them first."
             )
             return
-        if self._session.voice.ask(
-            f"Remove “{found.title}”?", "No template includes it.", "Remove"
-        ):
-            library = self._session.library
-            self._session.keep_draft(_DRAFT + found.id, None)
+        if self._shared.voice.ask(f"Remove “{found.title}”?", "No template includes it.", "Remove"):
+            library = self._shared.library
+            self._shared.own.keep_draft(_DRAFT + found.id, None)
             self._shown = None
-            self._session.change_library(lambda: library.remove_passage(found.id))
+            self._shared.change(lambda: library.remove_passage(found.id))
 
     # Seeing what it reaches
 
     def preview(self) -> None:
         """Show a template that includes the passage, with it as it stands here; or go back."""
-        made, template = self.passage(), self._session.catalogue.templates.get(self.users.key)
+        made, template = self.passage(), self._shared.catalogue.templates.get(self.users.key)
         if self._middle.currentWidget() is self.trial:
             self._back_to_text()
         elif made and template:
-            catalogue = self._session.catalogue
+            catalogue = self._shared.catalogue
             content = letters.included(template.content, {**catalogue.passages, made.id: made})
             cases = example_cases(catalogue, content, template.title)
             self.trial.show_content(content, self.manuscript.language, cases)

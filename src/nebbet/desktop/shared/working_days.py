@@ -15,15 +15,15 @@ from PySide6.QtWidgets import (
 from nebbet.core import dates
 from nebbet.core.errors import NebbetError
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 
 
 class WorkingDays(QWidget):
     """Edits the team's calendar: holidays, working weekdays, time zone, closure days."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._before: tuple[object, ...] = ()
         self.code, self.zone, self.closed = QLineEdit(), QLineEdit(), QPlainTextEdit()
         self.days = [QCheckBox(name[:3]) for name in dates.WEEKDAYS]
@@ -57,7 +57,7 @@ class WorkingDays(QWidget):
 
     def refresh(self) -> None:
         """Show the calendar as it is now."""
-        calendar = self._session.catalogue.calendar
+        calendar = self._shared.catalogue.calendar
         self.code.setText(calendar.code)
         self.zone.setText(calendar.zone)
         lines = (f"{day.isoformat()} {name}" for day, name in sorted(calendar.closed.items()))
@@ -87,7 +87,7 @@ class WorkingDays(QWidget):
         try:
             calendar = self._read()
             rule = dates.read("today + 7 working days")
-            today = self._session.parts.now().date()
+            today = self._shared.now().date()
             said, wrong = dates.explain(dates.work_out(rule, today, calendar)), False
         except NebbetError as error:
             said, wrong = error.sentence, True
@@ -98,17 +98,17 @@ class WorkingDays(QWidget):
         try:
             made = self._read()
         except NebbetError as error:
-            self._session.voice.fail(error)
+            self._shared.voice.fail(error)
             return
-        library = self._session.library
-        self._session.change_library(
+        library = self._shared.library
+        self._shared.change(
             lambda: library.put_calendar(made.code, made.closed, made.zone, made.weekdays),
             lambda _done: self._kept(),
         )
 
     def _kept(self) -> None:
         self._before = self._fields()
-        self._session.voice.say("The working days are kept; every date rule follows them.")
+        self._shared.voice.say("The working days are kept; every date rule follows them.")
 
 
 def _closure(line: str) -> tuple[date, str]:

@@ -6,8 +6,9 @@ from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.session.session import Session
-from nebbet.library.catalogue import Copied, Shelf, Template, own_shelf, private_to
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.catalogue import private_to
+from nebbet.library.holdings import Copied, Shelf, Template, own_shelf
 
 _WHERE = "Onto which shelf?"
 
@@ -15,9 +16,9 @@ _WHERE = "Onto which shelf?"
 class Acts(QWidget):
     """A row of controls under the list; each acts on all templates that are selected."""
 
-    def __init__(self, session: Session, selected: Callable[[], list[str]]) -> None:
+    def __init__(self, shared: SharedLibrary, selected: Callable[[], list[str]]) -> None:
         super().__init__()
-        self._session, self._selected = session, selected
+        self._shared, self._selected = shared, selected
         self._count = pieces.label("", "faint")
         self.pin = pieces.button("Pin for me", self.pin_for_me, "words", "Ctrl+P")
         self.pin_all = pieces.button("Pin for all", self.pin_for_all, "words", "Ctrl+Shift+P")
@@ -31,7 +32,7 @@ class Acts(QWidget):
 
     @property
     def _templates(self) -> list[Template]:
-        known = self._session.catalogue.templates
+        known = self._shared.catalogue.templates
         return [known[key] for key in self._selected() if key in known]
 
     def refresh(self) -> None:
@@ -39,17 +40,17 @@ class Acts(QWidget):
         found = self._templates
         self.setEnabled(bool(found))
         self._count.setText(f"{len(found)} templates:" if len(found) > 1 else "")
-        mine = bool(found) and all(t.id in self._session.pinned for t in found)
+        mine = bool(found) and all(t.id in self._shared.own.pinned for t in found)
         _name(self.pin, "Unpin for me" if mine else "Pin for me")
         _name(self.pin_all, "Unpin for all" if _all_pinned(found) else "Pin for all")
         _name(self.retire_button, "Bring back" if _all_retired(found) else "Retire")
         changeable = bool(found) and all(map(self._may_change, found))
-        self.pin_all.setVisible(self._session.leads)
+        self.pin_all.setVisible(self._shared.leads)
         self.move_button.setVisible(changeable)
         self.retire_button.setVisible(changeable)
 
     def _may_change(self, template: Template) -> bool:
-        return self._session.leads or bool(private_to(self._session.catalogue, template.shelf))
+        return self._shared.leads or bool(private_to(self._shared.catalogue, template.shelf))
 
     # Pins
 
@@ -57,38 +58,38 @@ class Acts(QWidget):
         """Pin what is selected for the person at the keyboard, or take the pins away."""
         keys = [template.id for template in self._templates]
         if keys:
-            self._session.pin(keys, not all(key in self._session.pinned for key in keys))
+            self._shared.own.pin(keys, not all(key in self._shared.own.pinned for key in keys))
 
     def pin_for_all(self) -> None:
         """Pin what is selected for the whole team, or take the pins away."""
         found = self._templates
-        library, pinned = self._session.library, not _all_pinned(found)
+        library, pinned = self._shared.library, not _all_pinned(found)
         keys = [template.id for template in found]
         if keys:
-            self._session.change_library(lambda: library.set_template(*keys, pinned=pinned))
+            self._shared.change(lambda: library.set_template(*keys, pinned=pinned))
 
     # Shelves
 
     def ask_where_to_move(self) -> None:
         """Offer the shelves that what is selected can be moved to."""
         if all(map(self._may_change, self._templates)):
-            self._offer_shelves(self.move_button, self.move_to, all_shelves=self._session.leads)
+            self._offer_shelves(self.move_button, self.move_to, all_shelves=self._shared.leads)
         else:
-            self._session.voice.say("These are the team's: that is for a lead to do.")
+            self._shared.voice.say("These are the team's: that is for a lead to do.")
 
     def ask_where_to_copy(self) -> None:
         """Offer the shelves that what is selected can be copied to."""
-        self._offer_shelves(self.copy_button, self.copy_to, all_shelves=self._session.leads)
+        self._offer_shelves(self.copy_button, self.copy_to, all_shelves=self._shared.leads)
 
     def _offer_shelves(
         self, button: QPushButton, act: Callable[[Shelf], None], *, all_shelves: bool
     ) -> None:
         if not self._templates:
             return
-        catalogue, mine = self._session.catalogue, own_shelf(self._session.my_id)
+        catalogue, mine = self._shared.catalogue, own_shelf(self._shared.my_id)
         self._menu.clear()
         self._menu.addSection(_WHERE)
-        shelves = [mine] if self._session.my_id else []
+        shelves = [mine] if self._shared.my_id else []
         if all_shelves:
             shelves += catalogue.shared_shelves
         for shelf in shelves:
@@ -103,12 +104,12 @@ class Acts(QWidget):
 
     def move_to(self, shelf: Shelf, keys: list[str] | None = None) -> None:
         """Move templates, or else what is selected, to a shelf."""
-        known = self._session.catalogue.templates
+        known = self._shared.catalogue.templates
         found = [known[key] for key in keys if key in known] if keys else self._templates
         moved = [template for template in found if template.shelf != shelf.id]
         if not moved:
             return
-        library, ids = self._session.library, [template.id for template in moved]
+        library, ids = self._shared.library, [template.id for template in moved]
 
         def move() -> None:
             library.make_sure_of(shelf)
@@ -122,13 +123,12 @@ class Acts(QWidget):
 
     def copy_to(self, shelf: Shelf) -> None:
         """Copy what is selected to a shelf."""
-        taken = {template.title for template in self._session.catalogue.templates.values()}
+        taken = {template.title for template in self._shared.catalogue.templates.values()}
         copies = [
-            Copied(t.id, self._session.parts.token(), _copy_title(t.title, taken))
-            for t in self._templates
+            Copied(t.id, self._shared.token(), _copy_title(t.title, taken)) for t in self._templates
         ]
         said = f"{_what(self._templates)} copied to “{shelf.name}”."
-        library, me, now = self._session.library, self._session.my_id, self._session.parts.now()
+        library, me, now = self._shared.library, self._shared.my_id, self._shared.now()
         self._do(lambda: library.copy_templates(copies, shelf, author=me, made=now), said)
 
     # In use or not
@@ -138,7 +138,7 @@ class Acts(QWidget):
         found = self._templates
         if not found:
             return
-        library, ids = self._session.library, [template.id for template in found]
+        library, ids = self._shared.library, [template.id for template in found]
         if _all_retired(found):
             back = "back in use" if all(t.edition for t in found) else "back"
             self._do(lambda: library.set_template(*ids, state="in use"), f"{_what(found)} {back}.")
@@ -161,15 +161,15 @@ class Acts(QWidget):
         undo_words: str = "",
         undo: Callable[[], object] | None = None,
     ) -> None:
-        session = self._session
+        shared = self._shared
 
         def done(_result: object) -> None:
             if undo:
-                session.voice.say(said, undo_words, lambda: session.change_library(undo))
+                shared.voice.say(said, undo_words, lambda: shared.change(undo))
             else:
-                session.voice.say(said)
+                shared.voice.say(said)
 
-        session.change_library(act, done)
+        shared.change(act, done)
 
 
 def _name(button: QPushButton, words: str) -> None:

@@ -8,8 +8,8 @@ import msgspec
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from nebbet.desktop.session.session import Session
-from nebbet.library.catalogue import Template
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.holdings import Template
 
 if TYPE_CHECKING:
     from nebbet.library.intake import Taken
@@ -30,9 +30,9 @@ class FilesInAndOut(QObject):
 
     taken = Signal(str, str)
 
-    def __init__(self, session: Session, window: QWidget) -> None:
+    def __init__(self, shared: SharedLibrary, window: QWidget) -> None:
         super().__init__(window)
-        self._session = session
+        self._shared = shared
 
     # In
 
@@ -46,26 +46,26 @@ class FilesInAndOut(QObject):
     def import_files(self, paths: list[str], shelf: str, *, finished: bool = False) -> None:
         """Make a draft of each file; the last one is told. A bad file is said, and the others go
         on."""
-        session = self._session
+        shared = self._shared
         packs = [Path(path) for path in paths if path.casefold().endswith(".zip")]
         for path in packs:
-            session.change_library(partial(self._take_pack, path), partial(self._took_pack, path))
+            shared.change(partial(self._take_pack, path), partial(self._took_pack, path))
         paths = [path for path in paths if Path(path) not in packs]
         for number, path in enumerate(map(Path, paths), 1):
-            token, last = session.parts.token(), number == len(paths)
-            session.operations.run(
+            token, last = shared.token(), number == len(paths)
+            shared.operations.run(
                 partial(self._take_in, path, shelf, token, finished),
                 partial(self._took, last),
-                session.voice.fail,
+                shared.voice.fail,
             )
 
     def _take_in(self, path: Path, shelf: str, token: str, finished: bool) -> "Taken":
         from nebbet.library.intake import take_in
 
-        return take_in(self._session.library, path, shelf, token, finished=finished)
+        return take_in(self._shared.library, path, shelf, token, finished=finished)
 
     def _took(self, last: bool, taken: "Taken") -> None:
-        self._session.keep_draft(taken.id, msgspec.json.encode(taken.draft))
+        self._shared.own.keep_draft(taken.id, msgspec.json.encode(taken.draft))
         gone = f" Taken out: {', '.join(taken.removed)}." if taken.removed else ""
         if last:
             self.taken.emit(taken.id, f"“{taken.draft.title}” is a draft now.{gone}")
@@ -73,13 +73,13 @@ class FilesInAndOut(QObject):
     def _take_pack(self, path: Path) -> list[str]:
         from nebbet.library.packs import read_pack, take_pack
 
-        session = self._session
-        author, now = session.my_id, session.parts.now()
-        return take_pack(session.library, read_pack(path), author=author, made=now)
+        shared = self._shared
+        author, now = shared.my_id, shared.now()
+        return take_pack(shared.library, read_pack(path), author=author, made=now)
 
     def _took_pack(self, path: Path, done: object) -> None:
         said = ", ".join(done) if isinstance(done, list) else ""
-        self._session.voice.say(f"{path.name} is merged into the library: {said}.")
+        self._shared.voice.say(f"{path.name} is merged into the library: {said}.")
 
     # Out
 
@@ -102,11 +102,11 @@ class FilesInAndOut(QObject):
     ) -> None:
         """Write a template as a page where the name says so, the whole library as a pack, else the
         template as a message. overwrite says that a file of that name may go."""
-        session = self._session
+        shared = self._shared
         if path.suffix.casefold() == ".zip":
             self._write_pack(path, overwrite=overwrite)
             return
-        catalogue = session.catalogue
+        catalogue = shared.catalogue
         content = catalogue.included(template.content)
         frame = catalogue.frame(content.frame)
 
@@ -115,37 +115,37 @@ class FilesInAndOut(QObject):
             from nebbet.library.disk import write_file
 
             if path.suffix.casefold() in (".html", ".htm"):
-                data = exporting.as_html(content, frame, session.files, language).encode("utf-8")
+                data = exporting.as_html(content, frame, shared.files, language).encode("utf-8")
             else:
                 data = exporting.as_message(
                     content,
-                    session.me,
+                    shared.me,
                     frame,
-                    session.files,
+                    shared.files,
                     language,
-                    now=session.parts.now(),
-                    token=session.parts.token,
+                    now=shared.now(),
+                    token=shared.token,
                 )
             write_file(path, data, overwrite=overwrite, kept="The template is unchanged")
 
-        session.operations.run(
+        shared.operations.run(
             write,
-            lambda _result: session.voice.say(f"“{template.title}” is in {path.name} now."),
-            session.voice.fail,
+            lambda _result: shared.voice.say(f"“{template.title}” is in {path.name} now."),
+            shared.voice.fail,
         )
 
     def _write_pack(self, path: Path, *, overwrite: bool) -> None:
-        session, catalogue = self._session, self._session.catalogue
+        shared, catalogue = self._shared, self._shared.catalogue
 
         def write() -> int:
             from nebbet.library.packs import write_pack
 
-            return write_pack(session.library, catalogue, path, overwrite=overwrite)
+            return write_pack(shared.library, catalogue, path, overwrite=overwrite)
 
-        session.operations.run(
+        shared.operations.run(
             write,
-            lambda count: session.voice.say(f"The library is in {path.name}: {count} templates."),
-            session.voice.fail,
+            lambda count: shared.voice.say(f"The library is in {path.name}: {count} templates."),
+            shared.voice.fail,
         )
 
     def _window(self) -> QWidget | None:

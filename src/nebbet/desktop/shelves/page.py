@@ -13,7 +13,7 @@ from nebbet.desktop.editions.proposals import Proposals
 from nebbet.desktop.editions.states import States
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shared.facts import SharedFacts
 from nebbet.desktop.shared.files import Files
 from nebbet.desktop.shared.frames import SharedFrames
@@ -23,7 +23,7 @@ from nebbet.desktop.shelves.files_in_and_out import FilesInAndOut
 from nebbet.desktop.shelves.view import ShelvesView
 from nebbet.desktop.template.editor import TemplateEditor
 from nebbet.desktop.template.presence import Presence
-from nebbet.library.catalogue import Proposal, Template
+from nebbet.library.holdings import Proposal, Template
 
 # Pages that list what the team shares, and are shown anew when it changes.
 _Lists = SharedFacts | SharedPassages | SharedFrames | Proposals | Files | Members
@@ -46,12 +46,12 @@ class LibraryPage(Place):
     )
     take = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._from_editor = False
         self._came_from: Place | None = None
-        self.in_and_out = FilesInAndOut(session, self)
+        self.in_and_out = FilesInAndOut(shared, self)
         facts = pieces.button("Facts and working days", self.show_facts, "words")
         passages = pieces.button("Passages", self.show_passages, "words")
         frames = pieces.button("Frames", self.show_frames, "words")
@@ -61,10 +61,10 @@ class LibraryPage(Place):
         files = pieces.button("Files", self.show_files, "words")
         members = pieces.button("Members", self.show_members, "words")
         links = [self.proposed, passages, frames, facts, files, members]
-        self.view = ShelvesView(session, links, [self.new, self.take_files])
+        self.view = ShelvesView(shared, links, [self.new, self.take_files])
         self.shelves, self.table, self.pane = self.view.tree, self.view.table, self.view.pane
         self.find_field, self.acts = self.view.find_field, self.view.acts
-        self._presence = Presence(session)
+        self._presence = Presence(shared)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.view)
         self._stack.currentChanged.connect(lambda _index: self._be_present())
@@ -77,7 +77,7 @@ class LibraryPage(Place):
     @cached_property
     def editor(self) -> TemplateEditor:
         """The template editor."""
-        made = self._add_page(TemplateEditor(self._session))
+        made = self._add_page(TemplateEditor(self._shared))
         made.passage_wanted.connect(self._open_passage)
         made.editions_wanted.connect(self.show_editions)
         return made
@@ -85,58 +85,58 @@ class LibraryPage(Place):
     @cached_property
     def facts(self) -> SharedFacts:
         """What the team shares beside texts."""
-        made = self._add_page(SharedFacts(self._session))
+        made = self._add_page(SharedFacts(self._shared))
         made.earlier.connect(self._show_editions)
         return made
 
     @cached_property
     def passages(self) -> SharedPassages:
         """The pieces of text that templates include."""
-        made = self._add_page(SharedPassages(self._session))
+        made = self._add_page(SharedPassages(self._shared))
         made.earlier.connect(self._show_editions)
         return made
 
     @cached_property
     def frames(self) -> SharedFrames:
         """The looks that letters can have."""
-        made = self._add_page(SharedFrames(self._session))
+        made = self._add_page(SharedFrames(self._shared))
         made.earlier.connect(self._show_editions)
         return made
 
     @cached_property
     def history(self) -> History:
         """The editions of a template."""
-        return self._add_page(History(self._session))
+        return self._add_page(History(self._shared))
 
     @cached_property
     def states(self) -> States:
         """What a fact, a passage or a frame was before."""
-        return self._add_page(States(self._session))
+        return self._add_page(States(self._shared))
 
     @cached_property
     def proposals(self) -> Proposals:
         """What colleagues propose."""
-        made = self._add_page(Proposals(self._session))
+        made = self._add_page(Proposals(self._shared))
         made.amend.connect(self._amend)
         return made
 
     @cached_property
     def files(self) -> Files:
         """What templates enclose and show."""
-        made = self._add_page(Files(self._session))
+        made = self._add_page(Files(self._shared))
         made.open_template.connect(self._show_here)
         return made
 
     @cached_property
     def members(self) -> Members:
         """Who writes letters here."""
-        made = self._add_page(Members(self._session))
+        made = self._add_page(Members(self._shared))
         made.signature.connect(self.show_signature)
         return made
 
     def _add_page(self, page: _Page) -> _Page:
         page.left.connect(self._back)  # type: ignore[attr-defined]
-        if not self._session.leads:
+        if not self._shared.leads:
             for control in page.for_leads:
                 control.hide()
         self._stack.addWidget(page)
@@ -150,7 +150,7 @@ class LibraryPage(Place):
         self.pane.export.connect(lambda _key: self.export())
         self.in_and_out.taken.connect(self._open_taken)
         self.pane.editions.connect(self.show_editions)
-        self._session.catalogue_changed.connect(self.refresh)
+        self._shared.changed.connect(self.refresh)
         self.add_key("Edit the template", "Ctrl+E", self._edit_current)
         self.add_key("New template", "Ctrl+Shift+N", self.new_template)
         self.add_key("Import files as templates", "Ctrl+Alt+O", self.ask_for_files)
@@ -212,9 +212,9 @@ class LibraryPage(Place):
 
     def show_editions(self, key: str) -> None:
         """Show the editions of a template."""
-        template = self._session.catalogue.templates.get(key)
+        template = self._shared.catalogue.templates.get(key)
         if template is None or not template.edition:
-            self._session.voice.say("This template has no edition yet.")
+            self._shared.voice.say("This template has no edition yet.")
             return
         if self.is_editing:
             self.editor.keep_draft()
@@ -279,8 +279,8 @@ class LibraryPage(Place):
         shown = self._stack.currentWidget()
         if isinstance(shown, _Lists):
             shown.refresh()
-        waiting = sum(p.state == "waiting" for p in self._session.catalogue.proposals.values())
-        self.take_files.setVisible(self._session.leads)
+        waiting = sum(p.state == "waiting" for p in self._shared.catalogue.proposals.values())
+        self.take_files.setVisible(self._shared.leads)
         self.proposed.setText(f"Proposals ({waiting})" if waiting else "Proposals")
         self.proposed.setAccessibleName(self.proposed.text())
         self.view.refresh()
@@ -295,13 +295,11 @@ class LibraryPage(Place):
     # Acts
 
     def _take(self, key: str) -> None:
-        template = self._session.catalogue.templates.get(key)
+        template = self._shared.catalogue.templates.get(key)
         if template and template.state == "in use" and template.edition:
             self.take.emit(key)
         else:
-            self._session.voice.say(
-                "This template is not in use: it has no edition, or is retired."
-            )
+            self._shared.voice.say("This template is not in use: it has no edition, or is retired.")
 
     def _edit_current(self) -> None:
         if isinstance(self._stack.currentWidget(), Proposals):
@@ -312,7 +310,7 @@ class LibraryPage(Place):
     def edit(self, key: str) -> None:
         """Open a template in the editor."""
         self._stack.setCurrentWidget(self.editor)
-        self.editor.open(self._session.catalogue.templates[key])
+        self.editor.open(self._shared.catalogue.templates[key])
         self._be_present()
 
     def _back(self) -> None:
@@ -336,27 +334,25 @@ class LibraryPage(Place):
         """Start a template on the shelf at hand and open it in the editor."""
         if self.is_editing:
             return
-        shelf, session = self.view.shelf, self._session
+        shelf, shared = self.view.shelf, self._shared
         if shelf is None:
             self._ask_for_shelf()
             return
-        key, library = session.parts.token(), session.library
+        key, library = shared.token(), shared.library
 
         def start() -> None:
             library.make_sure_of(shelf)
             library.add_template(key, shelf.id, "")
 
-        session.operations.run(
-            start, lambda _result: self._when_known(key, lambda: self.edit(key)), session.voice.fail
+        shared.operations.run(
+            start, lambda _result: self._when_known(key, lambda: self.edit(key)), shared.voice.fail
         )
 
     def _ask_for_shelf(self) -> None:
-        if self._session.leads:
+        if self._shared.leads:
             self.view.add_shelf()
         else:
-            self._session.voice.say(
-                "Say who you are first (click your name), for a shelf of yours."
-            )
+            self._shared.voice.say("Say who you are first (click your name), for a shelf of yours.")
 
     def ask_for_files(self) -> None:
         """Choose files that are to become templates on the shelf at hand."""
@@ -369,7 +365,7 @@ class LibraryPage(Place):
 
     def export(self) -> None:
         """Write the template at hand into a file."""
-        template = self._session.catalogue.templates.get(self.table.key)
+        template = self._shared.catalogue.templates.get(self.table.key)
         if template and not self.is_editing:
             self.in_and_out.ask_where(template, self.pane.language)
 
@@ -384,9 +380,9 @@ class LibraryPage(Place):
         """Do something as soon as the library at hand knows a template."""
 
         def known() -> None:
-            if key in self._session.catalogue.templates:
-                self._session.catalogue_changed.disconnect(known)
+            if key in self._shared.catalogue.templates:
+                self._shared.changed.disconnect(known)
                 act()
 
-        self._session.catalogue_changed.connect(known)
-        self._session.refresh_catalogue()
+        self._shared.changed.connect(known)
+        self._shared.refresh()

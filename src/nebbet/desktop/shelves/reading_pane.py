@@ -15,8 +15,8 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import size_words
 from nebbet.desktop.paper.sheet import paper_box
 from nebbet.desktop.paper.slot_edit import Filling, SlotEdit
-from nebbet.desktop.session.session import Session
-from nebbet.library.catalogue import Template
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.holdings import Template
 
 
 class ReadingPane(QWidget):
@@ -27,9 +27,9 @@ class ReadingPane(QWidget):
     export = Signal(str)
     editions = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._template: Template | None = None
         self._title = pieces.label("", "title", wrap=True)
         self._state = pieces.label("", "note", wrap=True)
@@ -37,7 +37,7 @@ class ReadingPane(QWidget):
             "Write with it", self._telling(self.take), "primary", "Return"
         )
         self.edit_button = pieces.button("Edit", self._telling(self.edit), hint="Ctrl+E")
-        self.own = OwnVersions(session)
+        self.own = OwnVersions(shared)
         self.editions_button = pieces.button(
             "Editions", self._telling(self.editions), "words", "Ctrl+Alt+H"
         )
@@ -48,7 +48,7 @@ class ReadingPane(QWidget):
         theme.named(self._languages, "Language of the text")
         self._languages.currentChanged.connect(lambda _index: self._show_text())
         self._heads = pieces.label("", "", wrap=True)
-        self._body = SlotEdit(session.pictures)
+        self._body = SlotEdit(shared.pictures)
         self._body.names_conditions = True
         theme.named(self._body, "Text of the template")
         self._dates = pieces.label("", "note", wrap=True)
@@ -103,14 +103,16 @@ class ReadingPane(QWidget):
     def _story(self, template: Template) -> str:
         if not template.edition:
             return "Draft: it has no edition yet."
-        author = self._session.catalogue.members.get(template.author)
+        author = self._shared.catalogue.members.get(template.author)
         parts = [f"{template.state}, edition {template.edition}"]
         if template.made:
             parts.append(f"{template.made.astimezone():%d %b %Y}")
         parts += [author.name] if author else []
         parts += [f"“{template.note}”"] if template.note else []
-        parts += ["your draft waits in the editor"] if template.id in self._session.drafts else []
-        editing = self._session.others_editing(template.id)
+        parts += (
+            ["your draft waits in the editor"] if template.id in self._shared.own.drafts else []
+        )
+        editing = self._shared.others_editing(template.id)
         return ", ".join(parts) + (f". {editing}" if editing else "")
 
     @property
@@ -123,12 +125,10 @@ class ReadingPane(QWidget):
         template, code = self._template, self.language
         if template is None:
             return
-        catalogue = self._session.catalogue
+        catalogue = self._shared.catalogue
         content = catalogue.included(template.content)
         letter = letters.start("", content, language=code)
-        world = catalogue.world(
-            self._session.parts.now(), self._session.me, code, calendar=letter.calendar
-        )
+        world = catalogue.world(self._shared.now(), self._shared.me, code, calendar=letter.calendar)
         values = placeholders.resolve(letters.names(letter), letter.placeholders, world, {})
         self._heads.setText(_heads(letter, values))
         self._body.set_frame(catalogue.frame(template.content.frame))

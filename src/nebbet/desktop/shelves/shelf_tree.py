@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QAbstractItemView, QTreeWidget, QTreeWidgetItem
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.picker import ASIDE, KEY, Choice, TwoLines
 from nebbet.desktop.shelves.table import MIME, templates_in
-from nebbet.library.catalogue import Shelf, parents_first
+from nebbet.library.holdings import Shelf, parents_first
 
 ALL, LATELY, MOST, RETIRED = "all", "lately", "most", "retired"
 _FLAG = Qt.ItemFlag

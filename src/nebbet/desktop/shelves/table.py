@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.desktop.kit import pieces, theme
-from nebbet.library.catalogue import USAGE_WEEKS, Template, Usage
+from nebbet.library.holdings import USAGE_WEEKS, Template, Usage
 
 MIME = "application/x-nebbet-templates"
 MATCHES = Qt.ItemDataRole.UserRole + 1

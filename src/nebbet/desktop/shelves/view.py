@@ -23,12 +23,12 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shelves.acts import Acts
 from nebbet.desktop.shelves.reading_pane import ReadingPane
 from nebbet.desktop.shelves.shelf_tree import ALL, LATELY, MOST, RETIRED, ShelfTree
 from nebbet.desktop.shelves.table import Match, Row, TemplatesTable
-from nebbet.library.catalogue import Shelf, Template, own_shelf
+from nebbet.library.holdings import Shelf, Template, own_shelf
 
 _AFTER_TYPING = 120  # milliseconds
 _BEST = 300  # templates that are shown of those that words find
@@ -92,18 +92,18 @@ class ShelvesView(Place):
 
     taken = Signal(str)
 
-    def __init__(self, session: Session, links: list[QPushButton], tools: list[QPushButton]):
+    def __init__(self, shared: SharedLibrary, links: list[QPushButton], tools: list[QPushButton]):
         """links lead to what else the team shares, tools make templates."""
         super().__init__()
-        self._session = session
+        self._shared = shared
         self.tree = ShelfTree()
         self.table = TemplatesTable()
         self.find_field = _FindField(self.table)
         self.kind = _Narrow("Kind of case", "any kind of case")
         self.keyword = _Narrow("Keyword", "any keyword")
         self.nothing = pieces.label("", "faint")
-        self.acts = Acts(session, lambda: self.table.keys)
-        self.pane = ReadingPane(session)
+        self.acts = Acts(shared, lambda: self.table.keys)
+        self.pane = ReadingPane(shared)
         self.add = pieces.button("New shelf…", self.add_shelf, "words")
         self._typing = False
         self._later = after_pause(self, _AFTER_TYPING, self._show_now)
@@ -146,7 +146,7 @@ class ShelvesView(Place):
         self.table.taken.connect(self.taken)
         self.table.words.connect(self._type)
         self.pane.take.connect(self.taken)
-        self._session.finds.ready.connect(self._found_anew)
+        self._shared.search.ready.connect(self._found_anew)
         # Keys of this view alone: they mean other things in a text.
         acts, own = self.acts, self.pane.own
         self.add_key("Pin or unpin for me", "Ctrl+P", acts.pin_for_me)
@@ -161,7 +161,7 @@ class ShelvesView(Place):
 
     def refresh(self) -> None:
         """Show the library as it is now."""
-        session, catalogue = self._session, self._session.catalogue
+        shared, catalogue = self._shared, self._shared.catalogue
         living = [t for t in catalogue.templates.values() if t.state != "retired"]
         retired = len(catalogue.templates) - len(living)
         counts = Counter(template.shelf for template in living)
@@ -170,12 +170,12 @@ class ShelvesView(Place):
             Choice(LATELY, "Used lately by me"),
             Choice(MOST, "Used most"),
         ]
-        if session.my_id:
-            mine = own_shelf(session.my_id)
+        if shared.my_id:
+            mine = own_shelf(shared.my_id)
             before.append(Choice(mine.id, mine.name, aside=str(counts[mine.id])))
         after = [Choice(RETIRED, "Retired", aside=str(retired))] if retired else []
-        shared, leads = catalogue.shared_shelves, session.leads
-        self.tree.show_shelves(before, shared, counts, after, may_arrange=leads)
+        leads = shared.leads
+        self.tree.show_shelves(before, catalogue.shared_shelves, counts, after, may_arrange=leads)
         self.add.setVisible(leads)
         self._offer_words(living)
         self.fill()
@@ -192,8 +192,8 @@ class ShelvesView(Place):
 
     def fill(self, *, best_first: bool = False) -> None:
         """Show the templates of what is chosen on the left, that the words find."""
-        session, words = self._session, self.find_field.text().strip()
-        catalogue = session.catalogue
+        shared, words = self._shared, self.find_field.text().strip()
+        catalogue = shared.catalogue
         is_wanted = self._narrowing()
         found = (catalogue.templates[key] for key in self._in_order(words))
         wanted = (template for template in found if is_wanted(template))
@@ -203,7 +203,7 @@ class ShelvesView(Place):
         ]
         matching = partial(self._match, words) if words else None
         self._typing = best_first
-        self.table.show_rows(rows, session.parts.now(), matching, best_first=best_first)
+        self.table.show_rows(rows, shared.now(), matching, best_first=best_first)
         self._typing = False
         self.nothing.setText(
             f"The best {_BEST} are shown: another word finds fewer."
@@ -215,29 +215,29 @@ class ShelvesView(Place):
 
     def _in_order(self, words: str) -> list[str]:
         """The ids of templates in the order of the list: by words, by use, or by title."""
-        session, templates = self._session, self._session.catalogue.templates
+        shared, templates = self._shared, self._shared.catalogue.templates
         if words:
-            return session.finds.templates(words)
+            return shared.search.templates(words)
         if self.tree.key == LATELY:
-            mine = (e.template for e in session.entries if e.sender == session.my_id)
+            mine = (e.template for e in shared.entries if e.sender == shared.my_id)
             return [key for key in dict.fromkeys(mine) if key in templates][:_SHORT]
         if self.tree.key == MOST:
-            uses = {key: sum(usage.weeks) for key, usage in session.catalogue.usage.items()}
+            uses = {key: sum(usage.weeks) for key, usage in shared.catalogue.usage.items()}
             used = [key for key in templates if uses.get(key)]
             return sorted(used, key=lambda key: -uses[key])[:_SHORT]
         return sorted(
             templates,
             key=lambda key: (
-                not session.is_pinned(templates[key]),
+                not shared.own.is_pinned(templates[key]),
                 templates[key].title.casefold(),
             ),
         )
 
     def _said_of(self, template: Template) -> str:
         said = "pinned for all" if template.pinned else ""
-        if template.id in self._session.pinned:
+        if template.id in self._shared.own.pinned:
             said = "pinned"
-        editing = "being edited" if self._session.others_editing(template.id) else ""
+        editing = "being edited" if self._shared.others_editing(template.id) else ""
         return ", ".join(filter(None, (said, editing)))
 
     def _narrowing(self) -> Callable[[Template], bool]:
@@ -259,7 +259,7 @@ class ShelvesView(Place):
 
     def _with_inner(self, shelf: str) -> set[str]:
         """A shelf with the shelves on it."""
-        found, shelves = {shelf}, self._session.catalogue.shelves
+        found, shelves = {shelf}, self._shared.catalogue.shelves
         for _ in shelves:
             found |= {inner.id for inner in shelves if inner.parent in found}
         return found
@@ -268,7 +268,7 @@ class ShelvesView(Place):
         spans = ranking.matched(words, template.title)
         if spans:
             return Match(spans)
-        what, excerpt, found = self._session.finds.where(template, words)
+        what, excerpt, found = self._shared.search.where(template, words)
         before = f"{what}: " if what else ""
         return Match([], before + excerpt, [(a + len(before), b + len(before)) for a, b in found])
 
@@ -281,7 +281,7 @@ class ShelvesView(Place):
 
     def _show_now(self) -> None:
         self._later.stop()
-        self.pane.show_template(self._session.catalogue.templates.get(self.table.key))
+        self.pane.show_template(self._shared.catalogue.templates.get(self.table.key))
 
     def _type(self, letters: str) -> None:
         """Typing in the list goes on in the find field."""
@@ -294,19 +294,19 @@ class ShelvesView(Place):
         self.find_field.clear()
         self.kind.setCurrentIndex(0)
         self.keyword.setCurrentIndex(0)
-        retired = self._session.catalogue.templates[key].state == "retired"
+        retired = self._shared.catalogue.templates[key].state == "retired"
         self.tree.choose(RETIRED if retired else ALL)
         self.table.choose(key)
 
     @property
     def shelf(self) -> Shelf | None:
         """The shelf that something new is put on: the one at hand, where the person may."""
-        session = self._session
-        mine = own_shelf(session.my_id) if session.my_id else None
-        if mine and (self.tree.key == mine.id or not session.leads):
+        shared = self._shared
+        mine = own_shelf(shared.my_id) if shared.my_id else None
+        if mine and (self.tree.key == mine.id or not shared.leads):
             return mine
-        shared = session.catalogue.shared_shelves
-        return next((s for s in shared if s.id == self.tree.key), next(iter(shared), None))
+        shelves = shared.catalogue.shared_shelves
+        return next((s for s in shelves if s.id == self.tree.key), next(iter(shelves), None))
 
     # Arranging shelves
 
@@ -314,28 +314,28 @@ class ShelvesView(Place):
         """Ask for a name and put up a shelf."""
         name, given = QInputDialog.getText(self.window(), "New shelf", "Name of the shelf:")
         if given and name.strip():
-            shelf = Shelf(self._session.parts.token(), name.strip()[:200])
-            position = len(self._session.catalogue.shelves)
-            library = self._session.library
-            self._session.change_library(lambda: library.add_shelf(shelf, position))
+            shelf = Shelf(self._shared.token(), name.strip()[:200])
+            position = len(self._shared.catalogue.shelves)
+            library = self._shared.library
+            self._shared.change(lambda: library.add_shelf(shelf, position))
 
     def _order(self, shelves: list[Shelf]) -> None:
-        library = self._session.library
-        self._session.change_library(lambda: library.order_shelves(shelves))
+        library = self._shared.library
+        self._shared.change(lambda: library.order_shelves(shelves))
 
     def _rename(self, shelf: str, name: str) -> None:
-        library = self._session.library
-        self._session.change_library(lambda: library.rename_shelf(shelf, name[:200]))
+        library = self._shared.library
+        self._shared.change(lambda: library.rename_shelf(shelf, name[:200]))
 
     def _drop(self, shelf: str, templates: list[str]) -> None:
-        found = next((s for s in self._session.catalogue.shelves if s.id == shelf), None)
+        found = next((s for s in self._shared.catalogue.shelves if s.id == shelf), None)
         if found:
             self.acts.move_to(found, templates)
 
     def _take_down(self, shelf: str) -> None:
-        session, library = self._session, self._session.library
-        name = next((s.name for s in session.catalogue.shelves if s.id == shelf), "")
-        session.change_library(
+        shared, library = self._shared, self._shared.library
+        name = next((s.name for s in shared.catalogue.shelves if s.id == shelf), "")
+        shared.change(
             lambda: library.remove_shelf(shelf),
-            lambda _done: session.voice.say(f"The shelf “{name}” is taken down."),
+            lambda _done: shared.voice.say(f"The shelf “{name}” is taken down."),
         )

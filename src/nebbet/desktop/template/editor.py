@@ -22,9 +22,9 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, TemplateDraft
 from nebbet.core.placeholders import World
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.kit.pause import after_pause
+from nebbet.desktop.kit.pause import AUTOSAVE, after_pause
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.session.session import AUTOSAVE, Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.template.copies import ConditionalCopies
 from nebbet.desktop.template.enclosures import Enclosures
 from nebbet.desktop.template.found_by import FoundBy
@@ -34,7 +34,9 @@ from nebbet.desktop.template.putting_in_use import PuttingInUse
 from nebbet.desktop.template.saving import Saving, Wanted, clashes_in, draft_in, state_of
 from nebbet.desktop.template.try_it import TryIt
 from nebbet.desktop.template.year_view import YearView
-from nebbet.library.catalogue import Proposal, Template, example_cases
+from nebbet.library.examples import example_cases
+from nebbet.library.holdings import Proposal, Template
+from nebbet.library.writing import examine_template
 
 
 class TemplateEditor(Place):
@@ -55,27 +57,27 @@ class TemplateEditor(Place):
     passage_wanted = Signal(str)
     editions_wanted = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._id = ""
         self._base = TemplateDraft("", "", Content())
         self._examples: list[str] = []
         self._loading = True
         self.title_field, self.shelf, self.frame = QLineEdit(), QComboBox(), QComboBox()
-        self.ledger = Ledger(lambda: session.catalogue, self._world)
-        self.manuscript = Manuscript(session, self.ledger)
+        self.ledger = Ledger(lambda: shared.catalogue, self._world)
+        self.manuscript = Manuscript(shared, self.ledger)
         self.body, self.lines = self.manuscript.body, self.manuscript.lines
         self.languages, self.find_bar = self.manuscript.languages, self.manuscript.find_bar
         self.condition = self.manuscript.condition
-        self.enclosures = Enclosures(session, self.ledger)
+        self.enclosures = Enclosures(shared, self.ledger)
         self.copies = ConditionalCopies(self.ledger)
-        self.found_by = FoundBy(lambda: (c.kind for c in session.catalogue.cases.values()))
+        self.found_by = FoundBy(lambda: (c.kind for c in shared.catalogue.cases.values()))
         self.calendar = QLineEdit()
         self.year = YearView()
-        self.trial = TryIt(session)
+        self.trial = TryIt(shared)
         self.using = PuttingInUse(self.keep_now)
-        self.saving = Saving(session)
+        self.saving = Saving(shared)
         self._proposal: Proposal | None = None
         self.note = self.using.note
         self.back = pieces.button("Back to the shelves (Esc)", self.leave)
@@ -154,7 +156,7 @@ class TemplateEditor(Place):
         self.using.wanted.connect(self.put_in_use)
         self.saving.saved.connect(self._saved)
         self.saving.merged.connect(self._merged)
-        self._session.catalogue_changed.connect(self._show_state)
+        self._shared.changed.connect(self._show_state)
         self.using.go.connect(self._show_finding)
         self.using.mend.connect(self.mend)
         self.add_key("Keep the draft", "Ctrl+S", self.keep_now)
@@ -191,7 +193,7 @@ class TemplateEditor(Place):
         self._id, self._proposal = template.id, proposal
         self.using.forget()
         self.using.show_findings(())
-        catalogue = self._session.catalogue
+        catalogue = self._shared.catalogue
         frame = template.content.frame or next(iter(catalogue.frames), "")
         content = replace(template.content, frame=frame)
         self._base = TemplateDraft(template.title, template.shelf, content, template.edition)
@@ -217,7 +219,7 @@ class TemplateEditor(Place):
         self.title_field.setCursorPosition(0)
         self.shelf.setCurrentIndex(self.shelf.findData(draft.shelf))
         self.frame.setCurrentIndex(self.frame.findData(draft.content.frame))
-        self.manuscript.sheet.set_frame(self._session.catalogue.frame(draft.content.frame))
+        self.manuscript.sheet.set_frame(self._shared.catalogue.frame(draft.content.frame))
         self._show_content(draft.content)
 
     def _show_content(self, content: Content, language: str = "") -> None:
@@ -236,23 +238,23 @@ class TemplateEditor(Place):
         """Let the template stand in another frame."""
         if self._loading:
             return
-        self.manuscript.sheet.set_frame(self._session.catalogue.frame(self._frame_id()))
+        self.manuscript.sheet.set_frame(self._shared.catalogue.frame(self._frame_id()))
         self._rewrite(self.content())
 
     def _frame_id(self) -> str:
         return str(self.frame.currentData() or "")
 
     def _kept_draft(self, template: Template) -> TemplateDraft:
-        kept = self._session.drafts.get(template.id)
+        kept = self._shared.own.drafts.get(template.id)
         if kept:
             draft = draft_in(kept)
             if draft is None:
-                self._session.voice.say("An unsaved draft could not be read; the edition is shown.")
+                self._shared.voice.say("An unsaved draft could not be read; the edition is shown.")
             else:
                 if not draft.content.frame:
                     framed = replace(draft.content, frame=self._base.content.frame)
                     draft = replace(draft, content=framed)
-                self._session.voice.say(
+                self._shared.voice.say(
                     "What you had not saved last time is back.",
                     "Show the edition instead",
                     lambda: self._drop_draft(template),
@@ -261,13 +263,13 @@ class TemplateEditor(Place):
         return self._base
 
     def _drop_draft(self, template: Template) -> None:
-        self._session.keep_draft(template.id, None)
+        self._shared.own.keep_draft(template.id, None)
         self.open(template)
 
     # Following
 
     def _world(self) -> World:
-        session, catalogue = self._session, self._session.catalogue
+        shared, catalogue = self._shared, self._shared.catalogue
         language = self.manuscript.language or "en_GB"
         calendar = self._calendar_code()
         if not self._examples:
@@ -276,7 +278,7 @@ class TemplateEditor(Place):
             self._examples = example_cases(catalogue, content, about)
         case = catalogue.cases.get(next(iter(self._examples), ""))
         contact = catalogue.contacts.get(case.contact) if case else None
-        return catalogue.world(session.parts.now(), session.me, language, contact, case, calendar)
+        return catalogue.world(shared.now(), shared.me, language, contact, case, calendar)
 
     def _calendar_code(self) -> str:
         """The template's own holidays, as long as there are such."""
@@ -309,12 +311,12 @@ class TemplateEditor(Place):
         """Show what the date rule at hand does over a year."""
         found, world = self.ledger.current, self._world()
         if found is None or found.source != "date":
-            self._session.voice.say("Choose a date rule in the ledger first: it has a year to see.")
+            self._shared.voice.say("Choose a date rule in the ledger first: it has a year to see.")
             return
         try:
             rule = dates.read(found.of)
         except NebbetError as error:
-            self._session.voice.say(error.sentence)
+            self._shared.voice.say(error.sentence)
             return
         self.year.show_rule(found.title, rule, world.today, world.calendar)
         self._middle.setCurrentWidget(self.year)
@@ -359,7 +361,7 @@ class TemplateEditor(Place):
         """Prompts in pasted text are blanks that somebody wrote by hand: offer to make them so."""
         named = checks.blank_names(found, [p.name for p in self.ledger.placeholders])
         listed = ", ".join(found[:6]) + (f" and {len(found) - 6} more" if len(found) > 6 else "")
-        self._session.voice.say(
+        self._shared.voice.say(
             f"{said} The text has prompts: {listed}.".strip(),
             "Make them blanks",
             lambda: self._make_blanks(named),
@@ -371,7 +373,7 @@ class TemplateEditor(Place):
         if found := checks.prompts_in(text):
             self._offer_blanks(found, said)
         else:
-            self._session.voice.say(said)
+            self._shared.voice.say(said)
 
     def _make_blanks(self, named: dict[str, str]) -> None:
         for name in named.values():
@@ -421,31 +423,31 @@ class TemplateEditor(Place):
     def keep_draft(self) -> None:
         """Keep what is not in use yet, through a crash too; nothing changed is nothing kept."""
         self._timer.stop()
-        template = self._session.catalogue.templates.get(self._id)
+        template = self._shared.catalogue.templates.get(self._id)
         if template is None and self._proposal is None:
             return
         draft = self._draft()
         self.ledger.show_uses(letters.uses(draft.content))
         self.manuscript.show_figures()
         same = draft == self._base
-        if not same or self._id in self._session.drafts:
-            self._session.keep_draft(self._id, None if same else msgspec.json.encode(draft))
+        if not same or self._id in self._shared.own.drafts:
+            self._shared.own.keep_draft(self._id, None if same else msgspec.json.encode(draft))
         self._show_state()
 
     def keep_now(self) -> None:
         """Keep the draft, and say so."""
         self.keep_draft()
-        kept = self._id in self._session.drafts
+        kept = self._id in self._shared.own.drafts
         said = "Your draft is kept. Colleagues see it once you put it in use (Ctrl+Shift+S)."
-        self._session.voice.say(said if kept else "Nothing has changed since this edition.")
+        self._shared.voice.say(said if kept else "Nothing has changed since this edition.")
 
     def _show_state(self) -> None:
         """Say which edition is in use, and whether there is more here than that."""
-        template = self._session.catalogue.templates.get(self._id)
+        template = self._shared.catalogue.templates.get(self._id)
         number = template.edition if template else 0
         said = f"Edition {number} is in use" if number else "No edition is in use yet"
-        changed = "; your changes are a draft." if self._id in self._session.drafts else "."
-        others = self._session.others_editing(self._id)
+        changed = "; your changes are a draft." if self._id in self._shared.own.drafts else "."
+        others = self._shared.others_editing(self._id)
         self.using.state.setText(f"{said}{changed} {others}".strip())
         proposes = self.saving.proposes(str(self.shelf.currentData() or ""))
         words = "Propose" if proposes else f"Put in use as edition {number + 1}"
@@ -454,30 +456,25 @@ class TemplateEditor(Place):
 
     def findings(self) -> tuple[Finding, ...]:
         """What the checks find in the template as it stands here."""
-        catalogue, day = self._session.catalogue, self._session.parts.now().date()
-        content = catalogue.included(self.content())
-        frame = catalogue.frame(content.frame)
-        return checks.check_content(
-            content, self._world(), frame, lambda file: catalogue.expired(file, day)
-        )
+        return examine_template(self._shared.catalogue, self.content(), self._world())
 
     def put_in_use(self) -> None:
         """Check the template, ask what changed, and make a new edition."""
         draft = self._draft()
         self.keep_draft()
         if not draft.title:
-            self._session.voice.say("The template has no title yet: give it one first.")
+            self._shared.voice.say("The template has no title yet: give it one first.")
             self.title_field.setFocus()
             return
         refusal = self.using.refusal(self.findings())
         if refusal:
             remedy = self.using.first_remedy
             words = f"{remedy.words} (Shift+F8)" if remedy else ""
-            self._session.voice.say(refusal, words, self.mend)
+            self._shared.voice.say(refusal, words, self.mend)
             return
-        template = self._session.catalogue.templates.get(self._id)
+        template = self._shared.catalogue.templates.get(self._id)
         if template and template.edition and not self.note.text().strip():
-            self._session.voice.say("Say in one line what changed, then press Return.")
+            self._shared.voice.say("Say in one line what changed, then press Return.")
             self.note.setFocus()
             return
         self._timer.stop()
@@ -489,7 +486,7 @@ class TemplateEditor(Place):
         self.using.show_findings(found)
         self.using.step()
         if not found:
-            self._session.voice.say("The checks find nothing.")
+            self._shared.voice.say("The checks find nothing.")
 
     def _show_finding(self, finding: Finding) -> None:
         """Go to where a finding is."""
@@ -507,13 +504,13 @@ class TemplateEditor(Place):
         """Mend the first thing that is wrong and can be mended: a mistyped name, braces."""
         remedy = next((f.remedy for f in self.findings() if f.remedy), None)
         if remedy is None:
-            self._session.voice.say("There is nothing here that can be mended by itself.")
+            self._shared.voice.say("There is nothing here that can be mended by itself.")
             return
         self._rewrite(checks.mend_content(self.content(), remedy))
         self.using.show_findings(self.findings())
 
     def _saved(self, wanted: Wanted, number: int, said: str) -> None:
-        self._session.voice.say(said)
+        self._shared.voice.say(said)
         if self._id != wanted.template:
             return
         self._proposal = None
@@ -528,13 +525,13 @@ class TemplateEditor(Place):
         """Somebody was quicker: show what both made together, and say so."""
         if self._id != theirs.id:
             return
-        author = self._session.catalogue.members.get(theirs.author)
+        author = self._shared.catalogue.members.get(theirs.author)
         first = f"{author.name if author else 'Somebody'} put edition {theirs.edition} in use"
         self._loading = True
         self._show_draft(merged.draft)
         self._loading = False
         self._base = state_of(theirs)
-        self._session.keep_draft(self._id, msgspec.json.encode(merged.draft))
+        self._shared.own.keep_draft(self._id, msgspec.json.encode(merged.draft))
         self._show_state()
         if merged.clashes:
             both = clashes_in(merged)
@@ -543,7 +540,7 @@ class TemplateEditor(Place):
             )
         else:
             said = f"{first} meanwhile. Its changes are in your text now: look, and put it in use."
-        self._session.voice.say(said, "Show both", lambda: self.editions_wanted.emit(self._id))
+        self._shared.voice.say(said, "Show both", lambda: self.editions_wanted.emit(self._id))
 
     def leave(self) -> None:
         """Go back one step: from finding, a year or a trial to the text, from the text to the

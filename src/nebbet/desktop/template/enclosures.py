@@ -10,7 +10,7 @@ from nebbet.core.letter import Enclosure
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.session.valid_until import set_valid_until
 from nebbet.desktop.template.condition import ConditionField
 from nebbet.desktop.template.ledger import Ledger
@@ -22,9 +22,9 @@ class Enclosures(FileDrop):
 
     changed = Signal()
 
-    def __init__(self, session: Session, ledger: Ledger) -> None:
+    def __init__(self, shared: SharedLibrary, ledger: Ledger) -> None:
         super().__init__(self.take_paths)
-        self._session, self._ledger = session, ledger
+        self._shared, self._ledger = shared, ledger
         self.enclosures: list[Enclosure] = []
         self._rows = QVBoxLayout()
         self.add = pieces.button("Add a file…", self.ask_for_files, "words")
@@ -67,13 +67,13 @@ class Enclosures(FileDrop):
         until = QLineEdit()
         theme.named(until, f"Last day of enclosure {number}", "holds wherever the file is used")
         until.setPlaceholderText("no end, or a day: 2027-03-31")
-        held = self._session.catalogue.files.get(enclosure.file)
+        held = self._shared.catalogue.files.get(enclosure.file)
         if held and held.valid_until:
             until.setText(held.valid_until.isoformat())
-            past = self._session.catalogue.expired(enclosure.file, self._session.parts.now().date())
+            past = self._shared.catalogue.expired(enclosure.file, self._shared.now().date())
             pieces.restyle(until, "wrong", bool(past))
         until.editingFinished.connect(
-            lambda: set_valid_until(self._session, enclosure.file, until.text())
+            lambda: set_valid_until(self._shared, enclosure.file, until.text())
         )
         return until
 
@@ -105,4 +105,4 @@ class Enclosures(FileDrop):
 
     def take_paths(self, paths: list[str]) -> None:
         """Take files into the library and put them here."""
-        self._session.intake.add_files(paths, self.take)
+        self._shared.intake.add_files(paths, self.take)

@@ -13,7 +13,7 @@ from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.paper.body_tools import BodyTools
 from nebbet.desktop.paper.sheet import Desk, Sheet
 from nebbet.desktop.paper.template_edit import TemplateEdit
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.template.condition import ConditionField
 from nebbet.desktop.template.find_bar import FindBar
 from nebbet.desktop.template.languages import Languages, name_of
@@ -35,9 +35,9 @@ class Manuscript(QWidget):
     edited = Signal()
     languages_changed = Signal()
 
-    def __init__(self, session: Session, ledger: Ledger, *, addressed: bool = True) -> None:
+    def __init__(self, shared: SharedLibrary, ledger: Ledger, *, addressed: bool = True) -> None:
         super().__init__()
-        self._session, self._ledger = session, ledger
+        self._shared, self._ledger = shared, ledger
         self._addressed = addressed  # a passage has neither addresses nor a subject
         self._content = Content()
         self._texts: dict[str, Texts] = {}
@@ -45,7 +45,7 @@ class Manuscript(QWidget):
         self._loading = True
         self.languages = Languages()
         self.lines = {part: self._line(name) for part, name in LINES.items()}
-        self.body = TemplateEdit(ledger, session.pictures, session.intake)
+        self.body = TemplateEdit(ledger, shared.pictures, shared.intake)
         theme.named(self.body, "Body of the template")
         self.condition = ConditionField("Condition of the paragraphs", ledger)
         self.each = Picker("Repeated for each member of", ledger.lists, "once, or a list")
@@ -63,9 +63,9 @@ class Manuscript(QWidget):
 
     def _lay_out(self) -> None:
         self.sheet = Sheet([(LINES[part], self.lines[part]) for part in LINES], self.body)
-        self.tools = BodyTools(self.body, self._session.intake.add_files)
+        self.tools = BodyTools(self.body, self._shared.intake.add_files)
         self.parts = PartTools(
-            self.body, lambda: self._session.catalogue.passages if self._addressed else {}
+            self.body, lambda: self._shared.catalogue.passages if self._addressed else {}
         )
         self.more = pieces.button("From, Reply-To, Also to, Bcc", self.show_all_rows, "words")
         self.things = ThingBar(self.body, self._ledger)
@@ -88,7 +88,7 @@ class Manuscript(QWidget):
         roomy.addWidget(self.parts)  # type: ignore[union-attr]
         self._when = QWidget()
         self._when.setLayout(when)
-        self.source = SourceView(self._session, self._ledger)
+        self.source = SourceView(self._shared, self._ledger)
         self._pages = QStackedWidget()
         self._pages.addWidget(Desk(self.sheet))
         self._pages.addWidget(self.source)
@@ -112,9 +112,9 @@ class Manuscript(QWidget):
         self.each.entered.connect(self._set_each)
         self.body.cursorPositionChanged.connect(self._show_hanging)
         self.source.edited.connect(self._edited)
-        self._session.speller.ready.connect(self._tell_dictionary)
+        self._shared.speller.ready.connect(self._tell_dictionary)
         for editor in (self.lines["subject"], self.body):
-            editor.word_taken.connect(self._session.keep_word)
+            editor.word_taken.connect(self._shared.keep_word)
         self.source.plain_wanted.connect(self._make_ordinary)
         self.find_bar.closed.connect(self.close_find)
         self.languages.switched.connect(self._switch)
@@ -180,7 +180,7 @@ class Manuscript(QWidget):
     def _show_text(self, code: str) -> None:
         self.language = self._ledger.language = code
         for editor in (self.lines["subject"], self.body):
-            editor.spell(self._session.speller, code)
+            editor.spell(self._shared.speller, code)
         self._tell_dictionary(code)
         texts = self._texts[code]
         self.lines["subject"].load(inline.parse(texts.subject))
@@ -251,7 +251,7 @@ class Manuscript(QWidget):
         self._reopen(code)
 
     def _remove_language(self, code: str) -> None:
-        if self._session.voice.ask(
+        if self._shared.voice.ask(
             f"Remove the text in {name_of(code)}?",
             "Earlier editions keep it. Letters that are open keep it too.",
             "Remove",
@@ -303,7 +303,7 @@ class Manuscript(QWidget):
     def _tell_dictionary(self, language: str) -> None:
         """Say quietly where a dictionary is missing, and what brings it."""
         if language == self.language:
-            package = self._session.speller.missing(language)
+            package = self._shared.speller.missing(language)
             said = f"No spelling in {name_of(language)}: the package {package} brings a dictionary."
             self.no_dictionary.setText(said if package else "")
             self.no_dictionary.setVisible(bool(package))
@@ -311,7 +311,7 @@ class Manuscript(QWidget):
     def next_doubt(self) -> None:
         """Go to the next doubtful word in the text, or in the subject."""
         if not (self.body.next_doubt() or self.lines["subject"].next_doubt()):
-            self._session.voice.say("Every word is known.")
+            self._shared.voice.say("Every word is known.")
 
     # Finding
 

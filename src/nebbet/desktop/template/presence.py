@@ -3,7 +3,7 @@
 from PySide6.QtCore import QObject, QTimer
 
 from nebbet.core.errors import NebbetError
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 
 _SIGN = 30_000  # milliseconds between two signs of life
 
@@ -12,9 +12,9 @@ class Presence(QObject):
     """Keeps a row in the library as long as a template is open. That it cannot be kept is nothing
     to trouble anybody with: it only tells others."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._at = ""
         self._timer = QTimer(self)
         self._timer.setInterval(_SIGN)
@@ -33,17 +33,17 @@ class Presence(QObject):
             self._timer.stop()
 
     def _tell(self) -> None:
-        library, me, now = self._session.library, self._session.my_id, self._session.parts.now()
+        library, me, now = self._shared.library, self._shared.my_id, self._shared.now()
         template = self._at
         if me and library.role != "reader":
-            self._session.operations.run(
+            self._shared.operations.run(
                 lambda: library.be_present(template, me, now), _nothing, _unheard
             )
 
     def _leave(self) -> None:
-        library, me, template = self._session.library, self._session.my_id, self._at
+        library, me, template = self._shared.library, self._shared.my_id, self._at
         if template and me and library.role != "reader":
-            self._session.operations.run(lambda: library.be_gone(template, me), _nothing, _unheard)
+            self._shared.operations.run(lambda: library.be_gone(template, me), _nothing, _unheard)
 
 
 def _nothing(_result: object) -> None:

@@ -5,10 +5,10 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
-from nebbet.core import checks
 from nebbet.core.checks import Finding, Remedy
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
+from nebbet.library.writing import in_the_way
 
 _TONES = {"stop": "brick", "doubt": "ochre_edge", "note": "slate"}
 _MOST_ROWS = 5
@@ -89,13 +89,14 @@ class PuttingInUse(QWidget):
     def refusal(self, found: tuple[Finding, ...]) -> str:
         """Why a template with these findings is not put in use yet, or nothing; a doubt is told
         once, a stop as long as it is there."""
-        grade = checks.worst(found)
         self.show_findings(found)
-        if grade == "stop" or (grade == "doubt" and found != self._accepted):
+        sure = {f.key for f in self._accepted} if self._accepted == found else set()
+        if held := in_the_way(found, sure):
             self._accepted = found
             more = f" ({len(found) - 1} more)" if len(found) > 1 else ""
-            advice = "Mend it first." if grade == "stop" else "Put it in use again to keep it so."
-            said = found[0].sentence
+            stop = held[0].severity == "stop"
+            advice = "Mend it first." if stop else "Put it in use again to keep it so."
+            said = held[0].sentence
             end = "" if said.endswith("?") and not more else "."
             return f"Not in use yet; your draft is kept. {said}{more}{end} {advice}"
         return ""

@@ -10,9 +10,10 @@ from PySide6.QtCore import QObject, Signal
 from nebbet.core.comparing import Merged, merge
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import TemplateDraft
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.template.languages import name_of
-from nebbet.library.catalogue import MovedOn, Proposal, Template, private_to
+from nebbet.library.catalogue import private_to
+from nebbet.library.holdings import MovedOn, Proposal, Template
 
 
 class Wanted(Struct, frozen=True):
@@ -32,20 +33,20 @@ class Saving(QObject):
     saved = Signal(object, int, str)
     merged = Signal(object, object)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
 
     def proposes(self, shelf: str) -> bool:
         """Whether the person can only propose: on a shared shelf, and no lead."""
-        owners = {s.id: s.owner for s in self._session.catalogue.shelves}
-        return not self._session.leads and not owners.get(shelf)
+        owners = {s.id: s.owner for s in self._shared.catalogue.shelves}
+        return not self._shared.leads and not owners.get(shelf)
 
     def save(self, wanted: Wanted) -> None:
         """Put a state in use, or propose it."""
         if self.proposes(wanted.draft.shelf):
-            if not self._session.my_id:
-                self._session.voice.say(
+            if not self._shared.my_id:
+                self._shared.voice.say(
                     "Say who you are first (click your name): a proposal has its author. Your "
                     "draft is kept."
                 )
@@ -60,24 +61,24 @@ class Saving(QObject):
 
     def _run(self, wanted: Wanted, write: Callable[[], int], words: str) -> None:
         def done(number: int) -> None:
-            self._session.keep_draft(wanted.template, None)
+            self._shared.own.keep_draft(wanted.template, None)
             self.saved.emit(wanted, number, words.format(wanted.draft.title, number))
 
         def failed(error: NebbetError) -> None:
             if isinstance(error, MovedOn):
                 self._merge(wanted)
             else:
-                self._session.voice.fail(error)
+                self._shared.voice.fail(error)
 
-        self._session.change_library(write, done, failed)  # type: ignore[arg-type]
+        self._shared.change(write, done, failed)  # type: ignore[arg-type]
 
     def _propose(self, wanted: Wanted) -> Callable[[], int]:
-        session, draft = self._session, wanted.draft
-        made = proposal_of(session, wanted.template, draft, wanted.note)
+        shared, draft = self._shared, wanted.draft
+        made = proposal_of(shared, wanted.template, draft, wanted.note)
 
         def write() -> int:
             if made.template != wanted.template:  # what is on one's own shelf says it, too
-                session.library.save_edition(
+                shared.library.save_edition(
                     wanted.template,
                     draft.title,
                     draft.content,
@@ -85,15 +86,15 @@ class Saving(QObject):
                     note=made.reason,
                     made=made.made,
                 )
-            session.library.propose(made)
+            shared.library.propose(made)
             return 0
 
         return write
 
     def _accept(self, wanted: Wanted, proposal: Proposal) -> Callable[[], int]:
-        session, draft = self._session, wanted.draft
-        now, me = session.parts.now(), session.my_id
-        return lambda: session.library.accept(
+        shared, draft = self._shared, wanted.draft
+        now, me = shared.now(), shared.my_id
+        return lambda: shared.library.accept(
             proposal,
             draft.content,
             draft.title,
@@ -104,8 +105,8 @@ class Saving(QObject):
         )
 
     def _make_edition(self, wanted: Wanted) -> Callable[[], int]:
-        session, draft = self._session, wanted.draft
-        library, me, now = session.library, session.my_id, session.parts.now()
+        shared, draft = self._shared, wanted.draft
+        library, me, now = shared.library, shared.my_id, shared.now()
 
         def write() -> int:
             number = library.save_edition(
@@ -125,36 +126,38 @@ class Saving(QObject):
 
     def _merge(self, wanted: Wanted) -> None:
         """Bring what is to be saved together with the edition that is in use by now."""
-        library = self._session.library
+        library = self._shared.library
 
         def read() -> tuple[Merged, Template]:
             editions = library.editions(wanted.template)
             return merged_with(wanted.draft, editions), editions[0]
 
-        self._session.operations.run(
-            read, lambda found: self.merged.emit(*found), self._session.voice.fail
+        self._shared.operations.run(
+            read, lambda found: self.merged.emit(*found), self._shared.voice.fail
         )
-        self._session.refresh_catalogue()
+        self._shared.refresh()
 
 
-def proposal_of(session: Session, template: str, draft: TemplateDraft, reason: str) -> Proposal:
+def proposal_of(
+    shared: SharedLibrary, template: str, draft: TemplateDraft, reason: str
+) -> Proposal:
     """A state of a template as what a lead is asked for. What stands on a private shelf is offered
     as a change of its original, or else as a template that is new to the team."""
-    catalogue, base = session.catalogue, draft.edition
+    catalogue, base = shared.catalogue, draft.edition
     known = catalogue.templates.get(template)
     if known and private_to(catalogue, known.shelf):
         original = catalogue.templates.get(known.origin)
-        template = original.id if original else session.parts.token()
+        template = original.id if original else shared.token()
         base = known.origin_edition if original else 0
     return Proposal(
-        id=session.parts.token(),
+        id=shared.token(),
         template=template,
         base=base,
         shelf=draft.shelf,
         title=draft.title,
         content=draft.content,
-        author=session.my_id,
-        made=session.parts.now(),
+        author=shared.my_id,
+        made=shared.now(),
         reason=reason,
     )
 

@@ -20,7 +20,7 @@ from nebbet.desktop.kit.as_received import AsReceived
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.paper.name_list import OfferList, query_in
 from nebbet.desktop.paper.template_edit import Names
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
 
 _PAUSE = 400  # milliseconds after the last keystroke
 
@@ -101,9 +101,9 @@ class SourceView(QWidget):
     edited = Signal()
     plain_wanted = Signal()
 
-    def __init__(self, session: Session, names: Names) -> None:
+    def __init__(self, shared: SharedLibrary, names: Names) -> None:
         super().__init__()
-        self._session = session
+        self._shared = shared
         self._loading = False
         self.source = SourceEdit(names)
         self.view = AsReceived()
@@ -145,7 +145,7 @@ class SourceView(QWidget):
         )
         if self.isVisible():
             plain = render_plain((Markup(inline.parse(cleaned.source)),))
-            html = self._session.with_pictures(cleaned.source)
+            html = self._shared.with_pictures(cleaned.source)
             self.view.show_message(html, plain)
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]

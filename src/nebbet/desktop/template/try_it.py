@@ -5,6 +5,7 @@ from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from nebbet.core import inline
 from nebbet.core import letter as letters
+from nebbet.core.checks import Finding
 from nebbet.core.letter import Content, Letter
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import fold
@@ -15,7 +16,8 @@ from nebbet.desktop.paper.fillings import filling_of
 from nebbet.desktop.paper.sheet import Desk, Sheet
 from nebbet.desktop.paper.slot_edit import Filling, SlotEdit
 from nebbet.desktop.session import choices
-from nebbet.desktop.session.session import Session
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.writing import examine
 
 _LINES = {
     "mailbox": "From", "reply_to": "Reply-To", "to": "Also to", "cc": "Cc", "bcc": "Bcc",
@@ -33,11 +35,11 @@ class TryIt(QWidget):
 
     left = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
         self.setObjectName("page")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._session = session
+        self._shared = shared
         self._content, self._language = Content(), ""
         self._cases: list[str] = []
         self._before: dict[str, str | None] = {}
@@ -50,7 +52,7 @@ class TryIt(QWidget):
         self._letter: Letter | None = None
         self.lines = {part: SlotEdit(single=True) for part in _LINES}
         self.to = pieces.label()
-        self.body = SlotEdit(session.pictures)
+        self.body = SlotEdit(shared.pictures)
         self.files = pieces.label("", "note", wrap=True)
         self.findings = pieces.label("", "note", wrap=True)
         self._lay_out()
@@ -81,7 +83,7 @@ class TryIt(QWidget):
         pieces.fill(QVBoxLayout(seen), self.received, margin=8)
         self._pages.addWidget(seen)
         pieces.fill(QVBoxLayout(self), said, pieces.rule(), self._pages, spacing=0)
-        self._session.pictures.loaded.connect(lambda _file: self._show_received())
+        self._shared.pictures.loaded.connect(lambda _file: self._show_received())
         self.case.picked.connect(self._pick)
 
     def show_content(self, content: Content, language: str, cases: list[str]) -> None:
@@ -105,10 +107,10 @@ class TryIt(QWidget):
 
     def _show_received(self) -> None:
         if self._letter is not None and self._pages.currentIndex() == 1:
-            self.received.show_message(*self._session.received(self._letter))
+            self.received.show_message(*self._shared.received(self._letter))
 
     def _offer(self, words: str) -> list[Choice]:
-        return choices.cases(self._session, words)
+        return choices.cases(self._shared, words)
 
     def _pick(self, key: str) -> None:
         rest = [case for case in self._cases if case != key]
@@ -116,12 +118,14 @@ class TryIt(QWidget):
         self._show(key)
 
     def _show(self, key: str) -> None:
-        catalogue = self._session.catalogue
+        catalogue = self._shared.catalogue
         case = catalogue.cases.get(key)
         contact = catalogue.contacts.get(case.contact) if case else None
         content = catalogue.included(self._content)
         letter = letters.start("", content, recipient=contact, case=case, language=self._language)
-        letter, values = letters.work_out(letter, self._session.world_for(letter))
+        shared = self._shared
+        found = examine(shared.catalogue, letter, shared.writer())
+        letter, values = found.letter, found.particulars
         self.case.show_text(f"{case.number}, {case.title}" if case else "")
         self.to.setText(f"{contact.name} <{contact.email}>" if contact else "nobody")
         shown = {
@@ -135,7 +139,7 @@ class TryIt(QWidget):
             self.sheet.show_row(_LINES[part], bool(getattr(letter, part)))
         self._letter = letter
         self._show_received()
-        self._tell(letter, values)
+        self._tell(letter, found.findings)
         self._before = {fold(p.name): p.text for p in values}
 
     def _value(self, key: str, particular: Particular, language: str) -> Filling:
@@ -144,14 +148,13 @@ class TryIt(QWidget):
         varies = key in self._before and self._before[key] != particular.text
         return made._replace(kind="changed") if varies and made.kind == "value" else made
 
-    def _tell(self, letter: Letter, values: tuple[Particular, ...]) -> None:
+    def _tell(self, letter: Letter, found: tuple[Finding, ...]) -> None:
         names = [inline.shown(a.name) for a in letter.attached]
         out = [f"{inline.shown(a.name)} (only if {a.when})" for a in letter.attachments if a.out]
         said = [f"Attached: {', '.join(names)}"] if names else []
         said += [f"left out: {', '.join(out)}"] if out else []
         self.files.setText("; ".join(said))
         self.files.setVisible(bool(said))
-        found = self._session.findings(letter, values)
         lines = [f"{_MARKS[f.severity]} {f.sentence}" for f in found[:_MOST_FINDINGS]]
         if len(found) > _MOST_FINDINGS:
             lines.append(f"and {len(found) - _MOST_FINDINGS} more")

@@ -1,0 +1,98 @@
+"""The verbs that show what there is: find, outbox."""
+
+import json
+import time
+from datetime import datetime
+
+import click
+
+from nebbet.cli.here import chance, home, open_here
+from nebbet.cli.options import as_json
+from nebbet.core import ranking
+from nebbet.library import entries, register
+from nebbet.library.search import make_finder
+from nebbet.personal import outbox as outboxes
+from nebbet.personal.home import make_home
+from nebbet.personal.secrets import KeyringSecrets
+from nebbet.personal.tables import open_personal
+from nebbet.post import carrier
+
+
+@click.command()
+@click.argument("words", nargs=-1, required=True)
+@as_json
+@click.pass_context
+def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
+    """Find templates, contacts, cases and register entries."""
+    now = chance(ctx).now()
+    here = open_here(now)
+    catalogue = here.catalogue
+    wanted = " ".join(words)
+    finder = make_finder(catalogue, now)
+    sent = register.entries(here.library)
+    by_id = {entry.message_id: entry for entry in sent}
+    rows = [
+        *(
+            ("template", catalogue.templates[key].id, catalogue.templates[key].title)
+            for key in finder.templates.find(wanted)
+        ),
+        *(
+            ("contact", catalogue.contacts[key].email, catalogue.contacts[key].name)
+            for key in finder.contacts.find(wanted)
+        ),
+        *(
+            ("case", catalogue.cases[key].number, catalogue.cases[key].title)
+            for key in finder.cases.find(wanted)
+        ),
+        *(
+            ("sent", key, f"{by_id[key].name}: {by_id[key].subject}")
+            for key in ranking.find(wanted, entries.find_entries(sent))
+        ),
+    ]
+    if as_json:
+        named = [dict(zip(("kind", "key", "text"), row, strict=True)) for row in rows]
+        click.echo(json.dumps(named, ensure_ascii=False))
+    else:
+        for kind, key, text in rows:
+            click.echo(f"{kind:9} {key:34} {text}")
+    ctx.exit(0 if rows else 1)
+
+
+@click.command()
+@click.option("--deliver", is_flag=True, help="deliver what is due now")
+@as_json
+@click.pass_context
+def outbox(ctx: click.Context, deliver: bool, as_json: bool) -> None:
+    """Show what waits in the outbox; exits 1 when a letter needs you."""
+    make_home(home())
+    personal = open_personal(home().personal_file)
+    if deliver:
+        here = open_here(chance(ctx).now())
+        office = carrier.Office(
+            personal, here.library, here.settings.account, KeyringSecrets(), time.time
+        )
+        carrier.deliver_due(office)
+        for error in office.stuck:
+            click.echo(f"nebbet: {error.sentence}", err=True)
+    left = outboxes.queued(personal)
+    rows = [
+        {
+            "id": entry.item.id,
+            "to": entry.item.entry.address,
+            "subject": entry.item.outgoing.subject,
+            "state": entry.state,
+            "due": datetime.fromtimestamp(entry.due).astimezone().isoformat(timespec="seconds"),
+            "words": entry.words,
+        }
+        for entry in left
+    ]
+    if as_json:
+        click.echo(json.dumps(rows, ensure_ascii=False))
+    elif not rows:
+        click.echo("The outbox is empty.")
+    for row in [] if as_json else rows:
+        click.echo(f"{row['state']:9} {row['due']}  {row['to']}  {row['subject']}")
+        if row["words"]:
+            click.echo(f"          {row['words']}")
+    needs = any(entry.state in ("refused", "uncertain") for entry in left)
+    ctx.exit(1 if needs else 0)

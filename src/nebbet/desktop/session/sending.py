@@ -1,0 +1,241 @@
+"""Letters on their way out: into the outbox, through the carrier, and what becomes of them."""
+
+from collections.abc import Callable, Collection
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Letter
+from nebbet.desktop.kit.notices import Voice
+from nebbet.desktop.kit.operations import Operations
+from nebbet.desktop.session.open_letters import OpenLetters
+from nebbet.desktop.session.parts import Parts
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.entries import Registered
+from nebbet.personal.items import Item, Queued, State
+from nebbet.personal.open_letters import answers_to_keep
+from nebbet.personal.settings import Account
+from nebbet.personal.stores import Stores
+from nebbet.post.sending import put_out
+
+if TYPE_CHECKING:
+    from nebbet.post.carrier import Carrier, Office
+
+
+class Sending(QObject):
+    """changed tells that the outbox is another one, sent and taken_back which letter went into it
+    or came back. trouble is why it cannot be looked through, as a sentence."""
+
+    changed = Signal()
+    sent = Signal(str)
+    taken_back = Signal(str)
+    _carried = Signal(object)
+    _troubled = Signal(object)
+
+    def __init__(
+        self,
+        parts: Parts,
+        shared: SharedLibrary,
+        letters: OpenLetters,
+        operations: Operations,
+        network: Operations,
+        voice: Voice,
+    ) -> None:
+        super().__init__()
+        self._parts, self._shared, self._letters = parts, shared, letters
+        self._operations, self._network, self._voice = operations, network, voice
+        self.hold = parts.settings.hold_seconds
+        self.account = parts.settings.account
+        self.outbox: list[Queued] = []
+        self.trouble = ""
+        self._carrier: Carrier | None = None
+        self._carried.connect(self._on_carried)
+        self._troubled.connect(self._on_troubled)
+
+    @property
+    def _stores(self) -> Stores:
+        return self._shared.stores
+
+    # Beginning and end
+
+    def start(self, outbox: list[Queued]) -> None:
+        """Take up what waits, and begin to carry."""
+        from nebbet.post.carrier import Carrier
+
+        self.outbox = outbox
+        self._carrier = Carrier(self._office(), self._carried.emit, self._troubled.emit)
+        self._carrier.start()
+        self.changed.emit()
+
+    def use(self, account: Account, hold: int) -> None:
+        """Go on with another account or password, and another hold time."""
+        self.account, self.hold = account, hold
+        if self._carrier:
+            self._carrier.use(self._office())
+
+    def stop(self) -> None:
+        """Let the letter on the line finish."""
+        if self._carrier:
+            self._carrier.stop()
+
+    def _office(self) -> "Office":
+        from nebbet.post.carrier import Office
+
+        stores = self._stores
+        return Office(
+            stores.personal, stores.library, self.account, self._parts.secrets, self._seconds
+        )
+
+    def _seconds(self) -> float:
+        return self._parts.now().timestamp()
+
+    def nudge(self) -> None:
+        """Look into the outbox now."""
+        if self._carrier:
+            self._carrier.nudge()
+
+    def hurry(self) -> None:
+        """Enter into the register what was sent while its library was away."""
+        self._operations.run(self._stores.hurry, lambda _done: self.nudge(), self._voice.fail)
+
+    # Sending
+
+    def send(self, letter: Letter, acknowledged: Collection[str] = ()) -> bool:
+        """Put a letter into the outbox, with the doubts that the person has acknowledged.
+
+        It is worked out, checked and finished in the background, where files may be read; it stays
+        open until the outbox has it.
+        """
+        if self._shared.me is None:
+            self._voice.say("Nebbet does not know who you are: complete your profile first.")
+            return False
+        if not self._letters.give_away(letter.id):
+            return False
+        catalogue, writer = self._shared.catalogue, self._shared.writer()
+        due = writer.moment.timestamp() + self.hold
+        self._operations.run(
+            lambda: put_out(
+                self._stores.personal, catalogue, letter, writer, due=due,
+                token=self._parts.token, files=self._shared.files, acknowledged=acknowledged,
+            ),
+            self._on_enqueued,
+            partial(self._on_not_enqueued, letter),
+        )  # fmt: skip
+        return True
+
+    def _on_not_enqueued(self, letter: Letter, error: NebbetError) -> None:
+        self._letters.stays(letter)
+        self._voice.fail(error)
+
+    def _on_enqueued(self, item: Item) -> None:
+        letter = item.letter
+        self._shared.own.remember(letter.template, answers_to_keep(letter))
+        self._letters.went(letter.id)
+        self.nudge()
+        self.refresh()
+        name = letter.recipient.name or letter.recipient.email if letter.recipient else ""
+        if self.hold:
+            self._voice.say(
+                f"The letter to {name} goes in {self.hold} seconds.",
+                "Take back",
+                lambda: self.take_back(letter.id),
+                self.hold,
+            )
+        self.sent.emit(letter.id)
+
+    def take_back(self, item_id: str) -> None:
+        """Bring a letter back from the outbox onto the pile."""
+        now = self._seconds()
+
+        def taken(letter: Letter | None) -> None:
+            if letter is None:
+                self._voice.say("The letter has already gone.")
+            else:
+                self._letters.came_back(letter)
+                self._voice.say("The letter is back on your pile.")
+                self.taken_back.emit(letter.id)
+            self.refresh()
+
+        self._operations.run(lambda: self._stores.take_back(item_id, now), taken, self._voice.fail)
+
+    def move_on(self, item_id: str, state: State) -> None:
+        """Try a letter in the outbox again now, or take it as gone, if it is still where it was."""
+        due = self._seconds()
+
+        def done(moved: bool) -> None:
+            if not moved:
+                self._voice.say("The letter has moved on meanwhile: this is where it stands now.")
+            self.nudge()
+            self.refresh()
+
+        self._operations.run(
+            lambda: self._stores.settle(item_id, state, due), done, self._voice.fail
+        )
+
+    # The outbox
+
+    def refresh(self) -> None:
+        """Read the outbox again."""
+        self._operations.run(self._read_outbox, self._on_outbox, self._voice.fail)
+
+    def _read_outbox(self) -> list[Queued]:
+        return self._stores.queued()
+
+    def _on_carried(self, left: list[Queued]) -> None:
+        before = {e.item.id: e.state for e in self.outbox}
+        self._on_outbox(left)
+        gone = before.keys() - {e.item.id for e in left}
+        if gone or any(e.state == "sent" for e in left):
+            self._shared.refresh()
+        for entry in left:
+            if entry.state in ("refused", "uncertain") and before.get(entry.item.id) != entry.state:
+                self._voice.fail(NebbetError(entry.words.rstrip(".")))
+
+    def _on_troubled(self, error: NebbetError | None) -> None:
+        """The outbox cannot be read or written: the band says so until it can be again."""
+        sentence = error.sentence if error else ""
+        if sentence == self.trouble:
+            return
+        self.trouble = sentence
+        if error:
+            self._voice.fail(error)
+        else:
+            self._voice.say("The outbox can be read and written again.")
+        self.changed.emit()
+
+    def _on_outbox(self, left: list[Queued]) -> None:
+        self.outbox = left
+        self.changed.emit()
+
+    # What went
+
+    def sent_letter(self, message_id: str) -> Letter | None:
+        """A letter that went lately from this computer; only for work in the background."""
+        return self._stores.sent_letter(message_id)
+
+    def fetch(
+        self,
+        entry: Registered,
+        done: Callable[[bytes], None],
+        failed: Callable[[NebbetError], None],
+    ) -> None:
+        """Get a sent message: the copy on this machine, else the one in the mailbox."""
+        account, me, secrets = self.account, self._shared.my_id, self._parts.secrets
+
+        def fetch() -> bytes:
+            from nebbet.core.message.compose import with_bcc
+            from nebbet.post import imap
+
+            kept = self._stores.local_copy(entry.message_id)
+            if kept is not None:
+                return with_bcc(kept.data, kept.bcc)
+            if not me or entry.sender != me:
+                raise NebbetError(
+                    "The message was sent by somebody else",
+                    advice="It can be opened from the mailbox it was sent from",
+                )
+            return imap.fetch_sent(account, secrets.get(account.user) or "", entry.message_id)
+
+        self._network.run(fetch, done, failed)

@@ -1,0 +1,33 @@
+"""A letter that is being written gets another recipient, or another case."""
+
+from msgspec.structs import replace
+
+from nebbet.core import letter as letters
+from nebbet.core.letter import Letter
+from nebbet.core.records import Case, Contact
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.writing import belonging
+
+
+def for_recipient(catalogue: Catalogue, letter: Letter, contact: Contact | None) -> Letter:
+    """The letter to somebody; a case of somebody else goes, an only case comes along."""
+    if contact is None:
+        return replace(letter, recipient=None)
+    recipient, case = belonging(catalogue, contact, letter.case)
+    return _spoken(catalogue, replace(letter, recipient=recipient, case=case))
+
+
+def about_case(catalogue: Catalogue, letter: Letter, case: Case | None) -> Letter:
+    """The letter about something; it goes to the contact of that case, if there is one on file."""
+    contact = catalogue.contacts.get(case.contact) if case else None
+    return _spoken(catalogue, replace(letter, recipient=contact or letter.recipient, case=case))
+
+
+def _spoken(catalogue: Catalogue, letter: Letter) -> Letter:
+    """In the recipient's language, as long as the text is the template's own."""
+    template = catalogue.templates.get(letter.template)
+    language = letter.recipient.language if letter.recipient else ""
+    if template is None or template.edition != letter.edition or not language:
+        return letter
+    content = catalogue.included(template.content)
+    return letters.in_language(letter, content, language) or letter

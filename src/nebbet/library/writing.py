@@ -1,0 +1,130 @@
+"""The one way a letter is worked out: begun, valued, checked, and let go or not.
+
+The window, the command line, a letter that waited until another day: all of them come through
+here, so that none of them sees another letter than the others.
+"""
+
+from collections.abc import Collection, Iterable, Mapping
+from datetime import datetime
+
+from msgspec import Struct, field
+
+from nebbet.core import checks
+from nebbet.core import letter as letters
+from nebbet.core.checks import Finding
+from nebbet.core.letter import Content, Letter
+from nebbet.core.placeholders import Particular, World
+from nebbet.core.records import Case, Contact, Member
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.holdings import Template
+
+Answers = Mapping[str, Mapping[str, str]]  # what one answered last time, by template and name
+
+
+class Writer(Struct, frozen=True):
+    """Who writes, when (an aware datetime), and with which answers from last time."""
+
+    moment: datetime
+    me: Member | None = None
+    answers: Answers = field(default_factory=dict)
+
+
+class Examined(Struct, frozen=True):
+    """A letter as it is at a moment, with its values and what the checks find in it."""
+
+    letter: Letter
+    particulars: tuple[Particular, ...] = ()
+    findings: tuple[Finding, ...] = ()
+
+
+def begin_for(
+    catalogue: Catalogue,
+    template: Template,
+    letter_id: str,
+    *,
+    recipient: Contact | None = None,
+    case: Case | None = None,
+    language: str = "",
+) -> Letter:
+    """Take a template for a letter to somebody about something.
+
+    It remembers template and edition, and speaks the recipient's language unless one is given.
+    """
+    recipient, case = belonging(catalogue, recipient, case)
+    return letters.start(
+        letter_id,
+        catalogue.included(template.content),
+        template=template.id,
+        edition=template.edition,
+        title=template.title,
+        recipient=recipient,
+        case=case,
+        language=language,
+    )
+
+
+def belonging(
+    catalogue: Catalogue, recipient: Contact | None, case: Case | None
+) -> tuple[Contact | None, Case | None]:
+    """The person and the case that a letter is about: a case brings its contact, a person their
+    only case, and a case of somebody else never gets into a letter."""
+    if recipient is None:
+        return (catalogue.contacts.get(case.contact) if case else None), case
+    known = recipient.id in catalogue.contacts
+    if case and known and case.contact not in ("", recipient.id):
+        case = None
+    if case is None:
+        own = catalogue.cases_of(recipient.id)
+        case = own[0] if len(own) == 1 else None
+    return recipient, case
+
+
+def world_for(catalogue: Catalogue, letter: Letter, writer: Writer) -> World:
+    """What the values of a letter can come from."""
+    return catalogue.world(
+        writer.moment,
+        writer.me,
+        letter.language,
+        letter.recipient,
+        letter.case,
+        letter.calendar,
+        writer.answers.get(letter.template),
+    )
+
+
+def examine(catalogue: Catalogue, letter: Letter, writer: Writer) -> Examined:
+    """Work a letter out as it is for this writer at this moment, and check it."""
+    world = world_for(catalogue, letter, writer)
+    letter, particulars = letters.work_out(letter, world)
+    findings = checks.check(
+        letter,
+        particulars,
+        catalogue.files.__contains__,
+        lambda file: catalogue.expired(file, world.today),
+    )
+    return Examined(letter, particulars, findings)
+
+
+def in_the_way(findings: Iterable[Finding], acknowledged: Collection[str]) -> tuple[Finding, ...]:
+    """The findings that keep a letter or a template back: every stop, and every doubt whose key
+    nobody has acknowledged."""
+    return tuple(
+        f
+        for f in findings
+        if f.severity == "stop" or (f.severity == "doubt" and f.key not in acknowledged)
+    )
+
+
+def may_go(examined: Examined, acknowledged: Collection[str] = ()) -> bool:
+    """Whether a letter may go, with the doubts that somebody has acknowledged."""
+    return not in_the_way(examined.findings, acknowledged)
+
+
+def examine_template(catalogue: Catalogue, content: Content, world: World) -> tuple[Finding, ...]:
+    """What the checks find in a template; world is that of an example."""
+    return checks.check_content(
+        catalogue.included(content),
+        world,
+        catalogue.frame(content.frame),
+        lambda file: catalogue.expired(file, world.today),
+    )

@@ -1,0 +1,132 @@
+"""Finishing a letter and putting it into the outbox: the one way there."""
+
+from collections.abc import Callable, Collection
+
+from msgspec.structs import replace
+from sqlalchemy import Engine
+
+from nebbet.core.checks import Finding
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Letter
+from nebbet.core.message.encoded import EncodedFiles
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.entries import entry_for
+from nebbet.library.writing import Examined, Writer, examine, in_the_way
+from nebbet.personal import outbox
+from nebbet.personal.items import Item
+from nebbet.personal.open_letters import answers_to_keep
+
+
+class Kept(NebbetError):
+    """A letter does not go, because of what was found in it."""
+
+    def __init__(self, findings: tuple[Finding, ...]) -> None:
+        super().__init__(
+            f"The letter was not sent: {findings[0].sentence}",
+            kept="It is as it was",
+            advice="Mend it, then send it again",
+        )
+        self.findings = findings
+
+
+def finish(
+    catalogue: Catalogue,
+    examined: Examined,
+    writer: Writer,
+    *,
+    token: Callable[[], str],
+    files: EncodedFiles,
+    acknowledged: Collection[str] = (),
+) -> Item:
+    """The message of a letter with everything that belongs to it.
+
+    token gives fresh random letters and digits. Raises Kept where something found is in the way,
+    NebbetError where nobody is known to send it.
+    """
+    from nebbet.core.message.compose import compose  # where it is needed: it takes a moment
+
+    if found := in_the_way(examined.findings, acknowledged):
+        raise Kept(found)
+    letter, me = examined.letter, writer.me
+    if me is None:
+        raise NebbetError(
+            "Nebbet does not know who you are", advice="Complete your profile in the window first"
+        )
+    outgoing = compose(
+        letter,
+        me,
+        now=writer.moment,
+        token=token,
+        frame=catalogue.frame(letter.frame),
+        files=files,
+    )
+    return Item(
+        letter.id,
+        letter,
+        outgoing,
+        entry_for(letter, me, outgoing, writer.moment),
+        dict(writer.answers.get(letter.template, {})),
+        tuple(sorted(acknowledged)),
+    )
+
+
+def put_out(
+    personal: Engine,
+    catalogue: Catalogue,
+    letter: Letter,
+    writer: Writer,
+    *,
+    due: float,
+    token: Callable[[], str],
+    files: EncodedFiles,
+    acknowledged: Collection[str] = (),
+) -> Item:
+    """Work a letter out once more, finish it, and put it into the outbox, held until due (seconds
+    since 1970). Raises NebbetError where it may not go; then it is still open."""
+    examined = examine(catalogue, letter, writer)
+    item = finish(catalogue, examined, writer, token=token, files=files, acknowledged=acknowledged)
+    outbox.enqueue(personal, item, due, answers_to_keep(item.letter))
+    return item
+
+
+def renewed(
+    catalogue: Catalogue,
+    item: Item,
+    writer: Writer,
+    *,
+    token: Callable[[], str],
+    files: EncodedFiles,
+) -> Item:
+    """The item as it is to go now: the same message, worked out again if that is another day than
+    when it was finished. Writer is whoever sent it, now.
+
+    The Message-ID stays, so that a letter can never be taken for two. Raises NebbetError when the
+    letter cannot go any more: what it says today is checked as it was when somebody sent it.
+    """
+    writer = replace(writer, answers={item.letter.template: item.remembered})
+    zone = catalogue.world(writer.moment, None, "")
+    if writer.me is None or zone.today == catalogue.world(item.entry.sent, None, "").today:
+        return item
+    first = item.outgoing.message_id.strip("<>").partition("@")[0]
+    tokens = _then(first, token)
+    try:
+        return finish(
+            catalogue,
+            examine(catalogue, item.letter, writer),
+            writer,
+            token=tokens,
+            files=files,
+            acknowledged=item.acknowledged,
+        )
+    except Kept as error:
+        raise NebbetError(
+            "The letter waited until another day, and now it cannot go: "
+            f"{error.findings[0].sentence}",
+            advice="Take it back, complete it, and send it again",
+        ) from None
+
+
+def _then(first: str, token: Callable[[], str]) -> Callable[[], str]:
+    """Gives the first, then what token gives."""
+    left = [first]
+    return lambda: left.pop() if left else token()
