@@ -5,6 +5,7 @@ import email.policy
 import os
 import shutil
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from datetime import datetime
 from email.message import EmailMessage
 from pathlib import Path
@@ -69,11 +70,24 @@ def service(home: Home) -> Iterator[MailService]:
     made.stop()
 
 
+@dataclass
+class Clock:
+    """A clock that a test moves."""
+
+    moment: datetime = NOW
+
+    def __call__(self) -> datetime:
+        return self.moment
+
+
 class Hand:
     """A person at the keyboard and the mouse."""
 
-    def __init__(self, window: Window, qtbot: QtBot, service: MailService) -> None:
+    def __init__(
+        self, window: Window, qtbot: QtBot, service: MailService, clock: Clock | None = None
+    ) -> None:
         self.window, self.bot, self.service = window, qtbot, service
+        self.clock = clock or Clock()
         self.session = window.session
 
     # Keyboard
@@ -190,10 +204,11 @@ def wait_until_open(window: Window) -> None:
 
 @pytest.fixture
 def hand(home: Home, service: MailService, qtbot: QtBot) -> Iterator[Hand]:
-    window = open_window(home)
+    clock = Clock()
+    window = open_window(home, clock)
     qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=PATIENCE)
     window.notices.ask = lambda *_args: True  # type: ignore[method-assign]
-    yield Hand(window, qtbot, service)
+    yield Hand(window, qtbot, service, clock)
     close(window)
 
 

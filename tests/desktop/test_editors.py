@@ -13,7 +13,7 @@ from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.paper import docread, docwrite
 from nebbet.desktop.paper.docformat import Shown, paper_style
 from nebbet.desktop.paper.docwrite import Writer
-from nebbet.desktop.paper.marks import Kind
+from nebbet.desktop.paper.marks import MarkKind
 from nebbet.desktop.paper.slot_edit import Filling, SlotEdit
 from nebbet.desktop.paper.template_edit import TemplateEdit
 from nebbet.standin.world import read_world
@@ -94,7 +94,7 @@ def test_an_empty_value_keeps_its_place(qtbot: QtBot) -> None:
 class Names:
     """What a ledger would say."""
 
-    def kind_of(self, name: str) -> Kind:
+    def kind_of(self, name: str) -> MarkKind:
         return "unknown" if name == "nmae" else "blank"
 
     def caption(self, name: str) -> tuple[str, str]:

@@ -64,7 +64,7 @@ def test_a_new_fact_has_its_kind_and_can_be_removed(hand: Hand) -> None:
     }
     hand.until(lambda: page.list.key == "bike_fee")
     assert page.form.used.text() == "No template uses it."
-    hand.click(page.form.drop)
+    hand.click(page.drop)
     hand.until(lambda: "bike_fee" not in hand.session.shared.catalogue.facts)
 
 
@@ -75,8 +75,8 @@ def test_a_name_is_taken_only_once_and_typing_is_not_lost(hand: Hand) -> None:
     retype(hand, page.form.value, "x")
     hand.press("Ctrl+S")
     assert "There is a fact “Desk-Phone” already" in hand.said
-    hand.session.shared.refresh()
-    hand.bot.waitSignal(hand.session.shared.changed).wait()
+    hand.session.shared.keep_word("Quillan")
+    hand.until(lambda: "Quillan" in hand.session.shared.catalogue.words)
     assert page.form.value.text() == "x"
 
 

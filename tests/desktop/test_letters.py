@@ -3,7 +3,6 @@
 from pathlib import Path
 
 import pytest
-from msgspec.structs import replace
 from PySide6.QtCore import QMimeData, QUrl
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -320,7 +319,7 @@ def complete(hand: Hand) -> None:
 
 
 def hold(hand: Hand, seconds: int) -> None:
-    hand.session.settings = replace(hand.session.settings, hold_seconds=seconds)
+    hand.session.sending.hold = seconds
 
 
 def test_a_letter_is_taken_back_within_the_hold_time(letter: Hand) -> None:

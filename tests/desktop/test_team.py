@@ -292,7 +292,7 @@ def test_a_colleague_takes_a_proposal_back_and_decides_nothing(colleague: Hand) 
 
 def test_somebody_the_library_does_not_know_keeps_their_draft(colleague: Hand) -> None:
     hand = colleague
-    hand.session.settings = replace(hand.session.settings, member="nobody")
+    hand.session.shared.member = "nobody"
     hand.press("Alt+2")
     hand.window.library.edit("claim-received")
     hand.window.library.editor.body.setFocus()
@@ -440,8 +440,8 @@ def test_who_edits_what_is_seen(hand: Hand, home: Home) -> None:
     assert not library.catalogue(later).editing, "not heard of any more"
     library.be_present("refund-agreed", LEAD, NOW)
     hand.until(lambda: "refund-agreed" in hand.session.shared.catalogue.editing)
-    hand.session.parts = replace(hand.session.parts, now=lambda: later)
-    hand.session.following._presence_timer.timeout.emit()  # a minute later
+    hand.clock.moment = later
+    hand.session.following.look()  # as it does each minute
     hand.until(lambda: "refund-agreed" not in hand.session.shared.catalogue.editing)
     library.be_gone("refund-agreed", LEAD)
     page.leave()

@@ -384,6 +384,8 @@ def test_a_library_of_before_moves_into_its_own_schema(server: str) -> None:
             connection.execute(f"ALTER TABLE nebbet.{table} SET SCHEMA public")
         for function in ("nebbet_tell()", "nebbet_edition_stays()"):
             connection.execute(f"ALTER FUNCTION nebbet.{function} SET SCHEMA public")
+        connection.execute("DROP TABLE public.change CASCADE")
+        connection.execute("DROP FUNCTION nebbet.nebbet_logs() CASCADE")
         connection.execute("UPDATE public.alembic_version SET version_num = '0004'")
     library = open_library(url)
     library.put(Member("m", "A", "B", "a@b.example"))

@@ -177,5 +177,7 @@ def test_moments_keep_their_zone(shelved: Library) -> None:
 def test_the_migrations_make_what_the_code_expects(library: Library) -> None:
     """Reference: Alembic's own comparison of the tables made with the tables declared."""
     with library.engine.connect() as connection:
-        context = MigrationContext.configure(connection, opts={"compare_type": True})
+        # The log of changes is the database's own: nothing but its triggers writes it.
+        opts = {"compare_type": True, "include_name": lambda name, *_: name != "change"}
+        context = MigrationContext.configure(connection, opts=opts)
         assert compare_metadata(context, schema.metadata) == []

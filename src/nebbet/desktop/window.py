@@ -29,8 +29,9 @@ if TYPE_CHECKING:
     from nebbet.desktop.register.page import RegisterPage
     from nebbet.desktop.shelves.page import LibraryPage
 
-# The numbers are those of all five places: Rounds (3) and Upkeep (5) are not built yet.
-_NUMBERS = {"Letters": 1, "Library": 2, "Register": 4}
+# The places of the band, with their numbers: those of all five, of which rounds (3) and upkeep (5)
+# are not built yet.
+_PLACES = {"letters": ("Letters", 1), "library": ("Library", 2), "register": ("Register", 4)}
 
 
 class HelpBox(QFrame):
@@ -132,11 +133,11 @@ class Window(QMainWindow):
         wordmark.setFont(theme.serif_font(19))
         wordmark.setStyleSheet("padding: 0 18px 2px 6px;")
         self.place_buttons: dict[str, QPushButton] = {}
-        for title, number in _NUMBERS.items():
-            made = pieces.button(title, partial(self.go_to, title), "place")
+        for key, (title, number) in _PLACES.items():
+            made = pieces.button(title, partial(self.go_to, key), "place")
             made.setCheckable(True)
             made.setToolTip(f"Alt+{number}")
-            self.place_buttons[title] = made
+            self.place_buttons[key] = made
         self.find_field.setMaximumWidth(300)
         self.find_field.setMinimumWidth(180)
         self.outbox_state = pieces.label("", "note")
@@ -170,8 +171,8 @@ class Window(QMainWindow):
         self.session.sending.taken_back.connect(lambda _id: self.go(self.letters))
 
     def _add_keys(self) -> None:
-        for title, number in _NUMBERS.items():
-            self._key(f"Go to {title}", f"Alt+{number}", partial(self.go_to, title))
+        for key, (title, number) in _PLACES.items():
+            self._key(f"Go to {title}", f"Alt+{number}", partial(self.go_to, key))
         self._key("Find everywhere", "Ctrl+F", self.find_field.setFocus)
         self._key("Help for this place", "F1", self.show_help)
         self._key("Keys of this place", "Ctrl+/", self.show_help)
@@ -222,9 +223,10 @@ class Window(QMainWindow):
         """The places of the band, in its order."""
         return [self.letters, self.library, self.register]
 
-    def go_to(self, title: str) -> None:
-        """Go to a place by its name."""
-        self.go(getattr(self, title.lower()))
+    def go_to(self, key: str) -> None:
+        """Go to a place of the band."""
+        places: dict[str, Place] = {"letters": self.letters}
+        self.go(places.get(key) or (self.library if key == "library" else self.register))
 
     @property
     def place(self) -> Place:
@@ -235,9 +237,11 @@ class Window(QMainWindow):
 
     def go(self, page: Place) -> None:
         """Go to a place."""
+        if page is not self.place:
+            self.place.gone()
         self._stack.setCurrentWidget(page)
-        for name, made in self.place_buttons.items():
-            made.setChecked(name == page.title)
+        for key, made in self.place_buttons.items():
+            made.setChecked(self.__dict__.get(key) is page)
         page.arrive()
 
     def show_help(self) -> None:

@@ -22,7 +22,7 @@ from nebbet.library.roles import is_needed_unseen
 from nebbet.library.store import Library, keep_file
 
 
-class Users(Struct, frozen=True):
+class FileUsers(Struct, frozen=True):
     """What uses a file: templates (retired ones, too), passages and frames by their ids."""
 
     templates: tuple[Template, ...] = ()
@@ -33,13 +33,13 @@ class Users(Struct, frozen=True):
         return bool(self.templates or self.passages or self.frames)
 
 
-def uses_of_files(catalogue: Catalogue) -> dict[str, Users]:
+def uses_of_files(catalogue: Catalogue) -> dict[str, FileUsers]:
     """What uses each file of the library."""
-    found: dict[str, Users] = {}
+    found: dict[str, FileUsers] = {}
 
     def add(files: Iterable[str], **more: tuple[object, ...]) -> None:
         for file in files:
-            held = found.get(file, Users())
+            held = found.get(file, FileUsers())
             found[file] = replace(held, **{n: (*getattr(held, n), *v) for n, v in more.items()})
 
     for template in sorted(catalogue.templates.values(), key=lambda t: t.title.casefold()):

@@ -13,18 +13,20 @@ from nebbet.core.ranking import Entry, excerpt
 from nebbet.core.ranking.index import Index
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.holdings import Template
+from nebbet.library.users import Users, users_in
 
 _TAG = re.compile(r"<[^>]*>")
 _MOST_PATCHED = 500  # templates beside the index, from which on it is made anew
 
 
 class Finder(Struct, frozen=True):
-    """The indexes of one catalogue."""
+    """The indexes of one catalogue, and who uses what in it."""
 
     catalogue: Catalogue
     templates: Index
     contacts: Index
     cases: Index
+    users: Users
 
 
 def make_finder(
@@ -42,12 +44,14 @@ def make_finder(
             Index(_entries(catalogue, catalogue.templates.values()), standing),
             Index(contact_entries(catalogue)),
             Index(case_entries(catalogue)),
+            users_in(catalogue),
         )
     before = known.catalogue
     contacts, cases = known.contacts, known.cases
     if before.contacts != catalogue.contacts or before.cases != catalogue.cases:
         contacts, cases = Index(contact_entries(catalogue)), Index(case_entries(catalogue))
-    return Finder(catalogue, _patched(known, catalogue).ranked(standing), contacts, cases)
+    templates = _patched(known, catalogue).ranked(standing)
+    return Finder(catalogue, templates, contacts, cases, users_in(catalogue, known.users))
 
 
 def _patched(known: Finder, catalogue: Catalogue) -> Index:

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterator
 
+from msgspec import Struct
+
 from nebbet.core.body import Frame
 from nebbet.core.checks.findings import Finding
 from nebbet.core.contrast import TEXT, contrast
@@ -15,17 +17,38 @@ _PAIRS = (
 )
 
 
-def check_frame(frame: Frame) -> Iterator[Finding]:
-    """A stop for each pair of colours that is none, a doubt for each below WCAG 2.2 AA (4.5:1)."""
+class Contrast(Struct, frozen=True):
+    """How well something can be read, by WCAG 2.2: to 1; or why that cannot be told."""
+
+    what: str
+    ratio: float = 0.0
+    problem: str = ""
+
+    @property
+    def is_enough(self) -> bool:
+        """Whether it reaches level AA for text."""
+        return self.ratio >= TEXT
+
+
+def contrasts(frame: Frame) -> list[Contrast]:
+    """How well each thing in a frame can be read."""
     pairs = [(what, getattr(frame, ink), getattr(frame, on)) for what, ink, on in _PAIRS]
-    if frame.band or frame.logo:
-        pairs.append(("the band", "#FFFFFF", frame.accent))
+    pairs.append(("words on the band and buttons", "#FFFFFF", frame.accent))
+    found = []
     for what, ink, ground in pairs:
         try:
-            found = contrast(ink, ground)
+            found.append(Contrast(what, contrast(ink, ground)))
         except NebbetError as error:
-            yield Finding("contrast", "stop", "frame", error.what)
-            continue
-        if found < TEXT:
-            said = f"{what.capitalize()} of the frame can hardly be read: {found:.1f} to 1"
-            yield Finding("contrast", "doubt", "frame", f"{said}, it should be {TEXT} to 1")
+            found.append(Contrast(what, problem=error.what))
+    return found
+
+
+def check_frame(frame: Frame) -> Iterator[Finding]:
+    """A stop for each pair of colours that is none, a doubt for each below WCAG 2.2 AA (4.5:1)."""
+    for found in contrasts(frame):
+        if found.problem:
+            yield Finding("contrast", "stop", "frame", found.problem, found.what)
+        elif not found.is_enough:
+            said = f"{found.what.capitalize()} of the frame can hardly be read: "
+            said += f"{found.ratio:.1f} to 1, it should be {TEXT} to 1"
+            yield Finding("contrast", "doubt", "frame", said, found.what)

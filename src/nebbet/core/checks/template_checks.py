@@ -50,12 +50,9 @@ def check_content(
 def _languages(content: Content) -> Iterator[Finding]:
     original = next(iter(content.texts))
     for code in older(content):
-        said = f"The text in {_named(code)} is older than the one in {_named(original)}"
+        name = placeholders.language_name
+        said = f"The text in {name(code)} is older than the one in {name(original)}"
         yield Finding("language", "note", "body", said, code)
-
-
-def _named(code: str) -> str:
-    return str(placeholders.language_of(code).get_language_name("en") or code)
 
 
 def mend_content(content: Content, remedy: Remedy) -> Content:

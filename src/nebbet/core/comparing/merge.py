@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from nebbet.core import body
 from nebbet.core.comparing.aligning import aligned
 from nebbet.core.letter import ADDRESS_LINES, Content, Copies, TemplateDraft, Texts, older
+from nebbet.core.placeholders import language_name
 from nebbet.core.records import fold
 
 _Value = TypeVar("_Value")
@@ -118,7 +119,7 @@ def _texts(contents: _Contents, one: "_Choose", clashes: list[str]) -> dict[str,
         if was and mine and theirs:
             kept = _text(code, (was, mine, theirs), one, clashes)
         else:
-            kept = one(f"the text in {code}", (was, mine, theirs))
+            kept = one(f"the text in {language_name(code)}", (was, mine, theirs))
         if isinstance(kept, Texts):
             made[code] = kept
     first = next(iter(made.values())).fingerprint
@@ -135,13 +136,13 @@ def _text(
     code: str, sides: tuple[Texts, Texts, Texts], one: "_Choose", clashes: list[str]
 ) -> Texts:
     was, mine, theirs = sides
-    subject = one(f"the subject in {code}", _each(sides, "subject"))
+    subject = one(f"the subject in {language_name(code)}", _each(sides, "subject"))
     if any(text.finished for text in sides):
-        whole = one(f"the text in {code}", _each(sides, "body"))
+        whole = one(f"the text in {language_name(code)}", _each(sides, "body"))
         return replace(mine, subject=str(subject), body=str(whole))
     blocks, clashed = merge_rows(was.blocks, mine.blocks, theirs.blocks)
     if clashed:
-        clashes.append(f"the text in {code}")
+        clashes.append(f"the text in {language_name(code)}")
     source = body.write(body.tidy(blocks))
     original = mine.original if mine.body != was.body else theirs.original
     return replace(mine, subject=str(subject), body=source, original=original)

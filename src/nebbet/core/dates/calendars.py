@@ -134,3 +134,23 @@ def _holidays(code: str) -> "HolidayBase":
             advice="Give a country and, where it has them, a subdivision: GB-SCT, DE-BY, FR, NO",
         ) from None
     return found
+
+
+def closures(text: str) -> dict[date, str]:
+    """The closure days of a team as people write them: a day and its name on each line. Raises
+    NebbetError for a line that is none.
+
+    >>> closures("2026-12-24 Christmas Eve")
+    {datetime.date(2026, 12, 24): 'Christmas Eve'}
+    """
+    return dict(_closure(line) for line in text.splitlines() if line.strip())
+
+
+def _closure(line: str) -> tuple[date, str]:
+    day, _, name = line.strip().partition(" ")
+    try:
+        return date.fromisoformat(day), name.strip() or "closed"
+    except ValueError:
+        raise NebbetError(
+            f"“{line.strip()[:40]}” is no closure day", advice="Write 2026-12-24 and its name"
+        ) from None

@@ -3,7 +3,8 @@
 from nebbet.core.placeholders import modifiers
 from nebbet.core.placeholders.declared import KINDS, Kind, Placeholder, Source, implied, tried
 from nebbet.core.placeholders.fill import Filled, fill, fill_line
-from nebbet.core.placeholders.formats import language_of, show
+from nebbet.core.placeholders.formats import language_name, language_of, show
+from nebbet.core.placeholders.kinds import FACT_KINDS, kind_of
 from nebbet.core.placeholders.names import GREETING, did_you_mean, known_names, nearest
 from nebbet.core.placeholders.resolve import (
     Resolution,
@@ -17,6 +18,7 @@ from nebbet.core.placeholders.typed import read as read_typed
 from nebbet.core.placeholders.world import Decision, Particular, World
 
 __all__ = [
+    "FACT_KINDS",
     "GREETING",
     "KINDS",
     "Decision",
@@ -31,7 +33,9 @@ __all__ = [
     "fill",
     "fill_line",
     "implied",
+    "kind_of",
     "known_names",
+    "language_name",
     "language_of",
     "limit_of",
     "member_of",

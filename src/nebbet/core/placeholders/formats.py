@@ -35,6 +35,17 @@ def language_of(code: str) -> "Locale":
         ) from None
 
 
+def language_name(code: str) -> str:
+    """A language in words, with its region where it has one.
+
+    >>> language_name("en_GB"), language_name("fr_CA")
+    ('English', 'French (Canada)')
+    """
+    if code in ("en_GB", "en"):
+        return "English"
+    return str(language_of(code).get_display_name("en") or code)
+
+
 def show(value: Value, language: str = DEFAULT_LANGUAGE, style: str = "") -> str:
     """Write a value as it stands in a letter.
 

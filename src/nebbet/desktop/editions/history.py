@@ -3,19 +3,18 @@
 from collections import Counter
 from collections.abc import Sequence
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core.comparing import compare
 from nebbet.core.letter import Content, TemplateDraft
+from nebbet.core.placeholders import language_name
 from nebbet.desktop.editions.comparison import ComparisonView
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.desktop.template.languages import name_of
-from nebbet.desktop.template.saving import draft_in, state_of
 from nebbet.library.catalogue import Catalogue, private_to
+from nebbet.library.drafting import draft_in, state_of
 from nebbet.library.holdings import Template
 
 _BEFORE, _DRAFT = "before", "draft"
@@ -33,7 +32,6 @@ class History(Place):
         "the right it is compared with the edition before it, or with another that you choose. "
         "Ctrl+B brings the one at hand back as a new edition: nothing is ever lost."
     )
-    left = Signal()
 
     def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
@@ -70,6 +68,9 @@ class History(Place):
             margin=12,
         )  # fmt: skip
         pieces.fill(QHBoxLayout(self), left, pieces.grow(right), spacing=0)
+
+    def arrive(self) -> None:
+        self.list.setFocus()
 
     # Showing
 
@@ -206,5 +207,5 @@ def show_comparison(
     def file(sha256: str) -> str:
         return catalogue.files[sha256].name if sha256 in catalogue.files else "not in the library"
 
-    sections = compare(before[1], after[1], file=file, language=name_of)
+    sections = compare(before[1], after[1], file=file, language=language_name)
     view.show_sections(sections, before[0], after[0])

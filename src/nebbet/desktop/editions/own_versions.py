@@ -6,11 +6,11 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
-from nebbet.core.comparing import Merged, merge
+from nebbet.core.comparing import Merged
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.desktop.template.saving import clashes_in, proposal_of, state_of
 from nebbet.library.catalogue import private_to
+from nebbet.library.drafting import Wanted, proposal_of, state_of, with_original
 from nebbet.library.holdings import Copied, Template, own_shelf
 
 
@@ -118,26 +118,16 @@ class OwnVersions(QWidget):
         def read() -> Merged:
             editions = {e.edition: e for e in library.editions(original.id)}
             began = editions.get(template.origin_edition, original)
-            mine, base, theirs = (
-                msgspec.structs.replace(state_of(found), title="", shelf="")
-                for found in (template, began, original)
-            )
-            merged = merge(base, mine, theirs)
+            merged = with_original(template, began, original)
             library.set_origin(template.id, original.id, original.edition)
-            draft = msgspec.structs.replace(
-                merged.draft,
-                title=template.title,
-                shelf=template.shelf,
-                edition=template.edition,
-            )
-            return Merged(draft, merged.clashes)
+            return merged
 
         def done(merged: Merged) -> None:
             shared.own.keep_draft(template.id, msgspec.json.encode(merged.draft))
             self.edit.emit(template.id)
             if merged.clashes:
                 shared.voice.say(
-                    f"You and the original changed the same: {clashes_in(merged)}. Your "
+                    f"You and the original changed the same: {', '.join(merged.clashes)}. Your "
                     "wording stands here."
                 )
             else:
@@ -175,7 +165,8 @@ class OwnVersions(QWidget):
             self.reason.setFocus()
             return
         draft = msgspec.structs.replace(state_of(template), shelf=str(self.shelf.currentData()))
-        made = proposal_of(shared, template.id, draft, reason)
+        wanted = Wanted(template.id, draft, reason)
+        made = proposal_of(shared.catalogue, wanted, shared.my_id, shared.now(), shared.token)
         self._close()
         library = shared.library
         shared.change(

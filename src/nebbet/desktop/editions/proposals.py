@@ -15,8 +15,9 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.desktop.template.saving import clashes_in, merged_with, state_of
 from nebbet.desktop.template.try_it import TryIt
+from nebbet.library.changes import Change
+from nebbet.library.drafting import merged_with, state_of
 from nebbet.library.examples import example_cases
 from nebbet.library.holdings import MovedOn, Proposal, Template
 
@@ -39,7 +40,6 @@ class Proposals(Place):
         "to amend it (Ctrl+E), or declines it with a word; whoever proposed it sees the outcome "
         "here, and can take back what still waits."
     )
-    left = Signal()
     amend = Signal(object, object)
 
     def __init__(self, shared: SharedLibrary) -> None:
@@ -92,6 +92,14 @@ class Proposals(Place):
             margin=12,
         )
         pieces.fill(QHBoxLayout(self), left, pieces.grow(right), spacing=0)
+
+    def arrive(self) -> None:
+        self.list.setFocus()
+
+    def follow(self, change: Change) -> None:
+        """The library has changed."""
+        if change.touches("proposal", "template", "member"):
+            self.refresh()
 
     # Showing
 
@@ -300,7 +308,7 @@ def _moved(proposal: Proposal, newest: Template, merged: Merged) -> str:
     began = f"Written after edition {proposal.base}; edition {newest.edition} is in use by now. "
     if merged.clashes:
         return (
-            f"{began}Both changed the same: {clashes_in(merged)}. The proposal's wording "
+            f"{began}Both changed the same: {', '.join(merged.clashes)}. The proposal's wording "
             "is shown; amend it in the editor."
         )
     return f"{began}The two do not touch: below is what both make together."

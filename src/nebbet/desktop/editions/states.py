@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from functools import partial
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core.body import Frame
@@ -25,7 +24,6 @@ class States(Place):
         "Every state that this fact, passage or frame had, with who made it and when. On the right "
         "is what changed then. Ctrl+B brings the one at hand back: every template says it again."
     )
-    left = Signal()
 
     def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
@@ -48,6 +46,9 @@ class States(Place):
         self.list.currentItemChanged.connect(lambda *_: self._show())
         self.add_key("Bring it back", "Ctrl+B", self.restore)
         self.add_key("Back", "Esc", self.left.emit)
+
+    def arrive(self) -> None:
+        self.list.setFocus()
 
     def open(self, kind: type[Shared], key: str, name: str) -> None:
         """Show the states of a fact, a passage or a frame."""

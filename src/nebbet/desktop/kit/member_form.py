@@ -1,6 +1,7 @@
 """A form for somebody of the team: name, address, what letters say of them."""
 
 from msgspec.structs import replace
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
@@ -38,7 +39,10 @@ _PROMPT = "desk: second floor\nis said as {{sender.desk}};\none field on each li
 
 
 class MemberForm(QWidget):
-    """Edits a member; with a role only where somebody else decides on it."""
+    """Edits a member; with a role only where somebody else decides on it. edited tells that
+    somebody types."""
+
+    edited = Signal()
 
     def __init__(self, title: str, *, with_role: bool) -> None:
         super().__init__()
@@ -64,26 +68,43 @@ class MemberForm(QWidget):
         for words, field in rows:
             field.setMinimumWidth(240)
             pieces.captioned(self.form, words, field)
+        for line in self.fields.values():
+            line.textEdited.connect(self.edited)
+        for box in (self.language, self.role):
+            box.currentIndexChanged.connect(self.edited)
+        self.more.textChanged.connect(self.edited)
         head = pieces.label(title, "heading")
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), self.form, None)
 
     def show_member(self, member: Member | None) -> None:
         """Take up a member, or a new one."""
         self._shown = member or Member("", "", "", "")
-        for name, field in self.fields.items():
-            field.setText(str(getattr(self._shown, name)))
-        self.language.setCurrentIndex(max(self.language.findData(self._shown.language), 0))
-        self.role.setCurrentIndex(max(self.role.findData(self._shown.role), 0))
         lines = (f"{name}: {value}" for name, value in self._shown.more.items())
-        self.more.setPlainText("\n".join(lines))
+        texts = {name: str(getattr(self._shown, name)) for name in self.fields}
+        self.write(
+            texts
+            | {
+                "language": self._shown.language,
+                "role": self._shown.role,
+                "more": "\n".join(lines),
+            }
+        )
 
-    @property
-    def is_unsaved(self) -> bool:
-        """Whether something was typed that is not kept yet."""
-        try:
-            return self.member() != self._shown
-        except NebbetError:
-            return True
+    def write(self, typed: dict[str, str]) -> None:
+        """Put into the fields what was typed."""
+        for name, field in self.fields.items():
+            field.setText(typed.get(name, ""))
+        self.language.setCurrentIndex(max(self.language.findData(typed.get("language")), 0))
+        self.role.setCurrentIndex(max(self.role.findData(typed.get("role")), 0))
+        self.more.setPlainText(typed.get("more", ""))
+
+    def typed(self) -> dict[str, str]:
+        """What stands in the fields."""
+        return {name: field.text() for name, field in self.fields.items()} | {
+            "language": str(self.language.currentData()),
+            "role": str(self.role.currentData()),
+            "more": self.more.toPlainText(),
+        }
 
     def member(self) -> Member:
         """The member as they stand in the form. Raises NebbetError, and goes to the field, where

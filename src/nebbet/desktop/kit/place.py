@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QWidget
 
@@ -10,9 +10,11 @@ from PySide6.QtWidgets import QWidget
 class Place(QWidget):
     """A page of the window with actions that have keys; help is what F1 says about it.
 
-    for_leads are the controls that only a lead of the library has.
+    for_leads are the controls that only a lead of the library has. left tells that the person goes
+    back to where they came from.
     """
 
+    left = Signal()
     title = ""
     help = ""
     for_leads: tuple[QWidget, ...] = ()
@@ -50,3 +52,6 @@ class Place(QWidget):
 
     def arrive(self) -> None:
         """The person has come here: put the focus where work begins."""
+
+    def gone(self) -> None:
+        """The person has gone elsewhere: keep what is not kept yet."""

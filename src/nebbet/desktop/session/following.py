@@ -38,7 +38,7 @@ class Following(QObject):
         self._watcher: Watcher | None = None
         self._team: TeamLibrary | None = None
         self._copying = Operations(self)
-        self._timer = after_pause(self, _SETTLED, self._look)
+        self._timer = after_pause(self, _SETTLED, self.look)
         self._copy_timer = after_pause(self, _QUIET, self._keep_copy)
         # Whoever was ended while editing is not heard of any more, which changes nothing.
         self._presence_timer = QTimer(self)
@@ -106,12 +106,12 @@ class Following(QObject):
             what = "What waited was" if waited == 1 else f"{waited} things that waited were"
             handed = f" {what} handed in." if waited else ""
             shared.voice.say(f"The library is there again.{handed}")
-            self._look()
+            self.look()
             self.reach_changed.emit()
 
         def failed(error: NebbetError) -> None:
             shared.voice.fail(error)
-            self._look()
+            self.look()
             self.reach_changed.emit()
 
         shared.operations.run(team.back, back, failed)
@@ -122,14 +122,15 @@ class Following(QObject):
             "The library's server does not answer. You go on with the copy on this computer: "
             "letters go out, and what you propose is handed in later."
         )
-        self._look()
+        self.look()
         self.reach_changed.emit()
 
     def _look_who_is_there(self) -> None:
         if self._shared.catalogue.editing:
-            self._look()
+            self.look()
 
-    def _look(self) -> None:
+    def look(self) -> None:
+        """Read what has changed."""
         shared = self._shared
         shared.operations.run(shared.reading(), shared.take_in, _unheard)
 

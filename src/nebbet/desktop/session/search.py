@@ -15,6 +15,7 @@ from nebbet.library.holdings import Template
 if TYPE_CHECKING:
     from nebbet.core.ranking.index import Index
     from nebbet.library.search import Finder
+    from nebbet.library.users import Users
 
 
 class Search(QObject):
@@ -63,6 +64,13 @@ class Search(QObject):
             self.ready.emit()
 
         self._work.run(index, done, self._voice.fail)
+
+    @property
+    def users(self) -> "Users":
+        """Who uses what."""
+        from nebbet.library.users import Users
+
+        return self._finder.users if self._finder else Users()
 
     def templates(self, words: str) -> list[str]:
         """The ids of templates, best first."""

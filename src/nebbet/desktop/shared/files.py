@@ -18,8 +18,9 @@ from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session.intake import read_bytes
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.session.valid_until import set_valid_until
+from nebbet.library.changes import Change
 from nebbet.library.disk import LARGEST_FILE
-from nebbet.library.filing import Users, remove_file, replace_file, uses_of_files
+from nebbet.library.filing import FileUsers, remove_file, replace_file, uses_of_files
 
 _LIMIT = f"A file may have at most {LARGEST_FILE // 2**20} MB; the same content is kept once."
 
@@ -35,13 +36,12 @@ class Files(Place):
         "then on, as an edition of its own. Ctrl+S keeps the last day on which it should go out, "
         "Return on a template shows it, Esc goes back to the shelves."
     )
-    left = Signal()
     open_template = Signal(str)
 
     def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
         self._shared = shared
-        self._uses: dict[str, Users] = {}
+        self._uses: dict[str, FileUsers] = {}
         self._new: Path | None = None
         self.list = ChoiceList("Files")
         self.name, self.facts = pieces.label("", "title", wrap=True), pieces.label("", "note")
@@ -116,6 +116,14 @@ class Files(Place):
         right.setFixedWidth(340)
         pieces.fill(QHBoxLayout(self), left, pieces.grow(middle), right, spacing=0)
 
+    def arrive(self) -> None:
+        self.list.setFocus()
+
+    def follow(self, change: Change) -> None:
+        """The library has changed."""
+        if change.touches("file", "template", "passage", "frame"):
+            self.refresh()
+
     # Showing
 
     def refresh(self) -> None:
@@ -125,7 +133,7 @@ class Files(Place):
         day = self._shared.now().date()
         choices = []
         for key, file in sorted(catalogue.files.items(), key=lambda p: p[1].name.casefold()):
-            users = self._uses.get(key, Users())
+            users = self._uses.get(key, FileUsers())
             count = len(users.templates) + len(users.passages) + len(users.frames)
             past = catalogue.expired(key, day)
             second = size_words(file.size)
@@ -142,7 +150,7 @@ class Files(Place):
     def _show(self) -> None:
         self._stay()
         file = self._shared.catalogue.files.get(self.list.key)
-        users = self._uses.get(self.list.key, Users())
+        users = self._uses.get(self.list.key, FileUsers())
         self.name.setText(file.name if file else "No files yet")
         self.facts.setText(f"{file.media_type}, {size_words(file.size)}" if file else "")
         self.until.setText(file.valid_until.isoformat() if file and file.valid_until else "")

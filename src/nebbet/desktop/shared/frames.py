@@ -3,7 +3,6 @@
 from functools import partial
 
 from msgspec.structs import replace
-from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QColorDialog,
@@ -20,17 +19,15 @@ from PySide6.QtWidgets import (
 
 from nebbet.core import checks
 from nebbet.core.body import BUILT_IN, Frame, read
-from nebbet.core.contrast import TEXT, contrast
-from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Enclosure
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.kit.picker import Choice, ChoiceList
-from nebbet.desktop.kit.place import Place
+from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.paper.body_tools import PICTURES
 from nebbet.desktop.paper.sheet import Desk, Sheet
 from nebbet.desktop.paper.slot_edit import SlotEdit
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.library.users import frame_users
+from nebbet.desktop.shared.list_page import ListPage
+from nebbet.desktop.shared.unsaved import Form
 
 _COLOURS = {
     "accent": "Band, links, buttons",
@@ -50,7 +47,7 @@ _SAMPLE = """
 """
 
 
-class SharedFrames(Place):
+class SharedFrames(ListPage[Frame]):
     """The list of frames, a live sample, and what the frame at hand is made of."""
 
     title = "Frames"
@@ -59,16 +56,13 @@ class SharedFrames(Place):
         "every template that stands in it, once Ctrl+S keeps it. The built-in frames stay as they "
         "are; copy one to make it yours. Contrast is checked by WCAG 2.2: text needs 4.5 to 1."
     )
-    left = Signal()
-    earlier = Signal()
+    kinds = ("frame", "template")
 
     def __init__(self, shared: SharedLibrary) -> None:
-        super().__init__()
-        self._shared = shared
-        self._id, self._shown, self._seen = "", Frame(), Frame()
-        self._wanted = self._told = ""
-        self._loading = True
-        self.list = ChoiceList("Frames")
+        form = Form("frame", Frame, self._show_frame, self._write, self.frame)
+        super().__init__(shared, "Frames", form, Frame)
+        self._held = Frame()
+        self._logo = ""
         self.sample = SlotEdit(shared.pictures)
         self.name, self.band, self.logo_alt, self.type_stack = (QLineEdit() for _ in range(4))
         self.colours = {part: QLineEdit() for part in _COLOURS}
@@ -83,7 +77,7 @@ class SharedFrames(Place):
         self.earlier_button = pieces.button(
             "Earlier states", self.earlier.emit, "words", "Ctrl+Alt+H"
         )
-        self.back = pieces.button("Back (Esc)", self.left.emit)
+        self.back.setText("Back (Esc)")
         self.for_leads = (self.keep_button, self.copy_button, self.drop)
         self._lay_out()
         self._connect()
@@ -138,7 +132,6 @@ class SharedFrames(Place):
         return form
 
     def _connect(self) -> None:
-        self.list.currentItemChanged.connect(lambda *_: self._show())
         for field in (self.name, self.band, self.logo_alt, self.type_stack, *self.colours.values()):
             field.textEdited.connect(self._edited)
         for number in (self.width_field, self.logo_width):
@@ -146,7 +139,7 @@ class SharedFrames(Place):
         self.foot.textChanged.connect(self._edited)
         self.add_key("Keep the frame", "Ctrl+S", self.keep)
         self.add_key("Copy the frame", "Ctrl+Alt+A", self.copy)
-        self.add_key("Back", "Esc", self.left.emit)
+        self.add_key("Back", "Esc", self.leave)
 
     # Showing
 
@@ -155,63 +148,43 @@ class SharedFrames(Place):
         """The frame at hand: what it is, its key, and what it is called."""
         return Frame, self.list.key, self._shared.catalogue.frame(self.list.key).name
 
-    def refresh(self) -> None:
-        """Show the frames as they are now; what is being typed stays."""
-        catalogue = self._shared.catalogue
-        choices = []
-        for key, frame in catalogue.frames.items():
-            users = len(frame_users(catalogue, key))
+    def choices(self) -> list[Choice]:
+        found = []
+        for key, frame in self._shared.catalogue.frames.items():
+            users = len(self._shared.search.users.of_frame(key))
             aside = "built in" if key in BUILT_IN else f"in {users}" if users else "unused"
-            choices.append(Choice(key, frame.name or key, aside=aside))
-        keep = self._wanted or self.list.key
-        self._wanted = ""
-        self.list.show_choices(choices, keep)
-        if self.list.currentRow() < 0:
-            self.list.choose_first()
-        if self.list.key != self._id or not self.is_unsaved:
-            self._show()
+            if self.unsaved.has_draft(key):
+                aside = "draft"
+            found.append(Choice(key, frame.name or key, aside=aside))
+        return found
 
-    @property
-    def is_unsaved(self) -> bool:
-        """Whether something was changed that is not kept yet."""
-        return bool(self._id) and self.frame() != self._shown
+    def record(self, key: str) -> Frame | None:
+        return self._shared.catalogue.frames.get(key)
 
-    def _show(self) -> None:
-        found = self._shared.catalogue.frames.get(self.list.key)
-        if found is None:
-            return
-        self._loading = True
-        self._id, self._shown, self._seen = self.list.key, found, found
-        self._logo = found.logo
-        self.name.setText(found.name or self._id)
-        self._shown = replace(found, name=self.name.text())
-        self.band.setText(found.band)
-        self.logo_alt.setText(found.logo_alt)
-        self.logo_width.setValue(found.logo_width)
-        self.type_stack.setText(found.font)
+    def _show_frame(self, frame: object) -> None:
+        """Take up a frame as the library has it."""
+        found = frame if isinstance(frame, Frame) else Frame()
+        self._held = found
+        self._write(replace(found, name=found.name or (self.unsaved.key or "")))
+
+    def _write(self, frame: Frame) -> None:
+        self._logo = frame.logo
+        self.name.setText(frame.name)
+        self.band.setText(frame.band)
+        self.logo_alt.setText(frame.logo_alt)
+        self.logo_width.setValue(frame.logo_width)
+        self.type_stack.setText(frame.font)
         for part, field in self.colours.items():
-            field.setText(getattr(found, part))
-        self.width_field.setValue(found.width)
-        self.foot.setPlainText("\n".join(found.foot))
-        own = self._id not in BUILT_IN
-        for widget in (
-            self.name, self.band, self.logo_alt, self.logo_width, self.type_stack, self.width_field,
-            self.foot, *self.colours.values(), *self._swatches.values(), self.keep_button,
-        ):  # fmt: skip
-            widget.setEnabled(own)
-        users = len(frame_users(self._shared.catalogue, self._id))
-        self.drop.setEnabled(own and not users)
-        reach = f"A change reaches {users} template{'' if users == 1 else 's'} at once."
-        self.reach.setText(reach if own else "Built in: copy it to change it.")
+            field.setText(getattr(frame, part))
+        self.width_field.setValue(frame.width)
+        self.foot.setPlainText("\n".join(frame.foot))
         pieces.show_beginnings(self)
-        self._loading = False
-        self._sample()
 
     def frame(self) -> Frame:
         """The frame as the fields say."""
         lines = tuple(line for line in self.foot.toPlainText().split("\n") if line.strip())
         return replace(
-            self._shown,
+            self._held,
             name=self.name.text().strip(),
             band=self.band.text().strip(),
             logo=self._logo,
@@ -223,9 +196,24 @@ class SharedFrames(Place):
             **{part: field.text().strip() for part, field in self.colours.items()},
         )
 
+    def shown(self) -> None:
+        key = self.unsaved.key or ""
+        own = key not in BUILT_IN
+        for widget in (
+            self.name, self.band, self.logo_alt, self.logo_width, self.type_stack, self.width_field,
+            self.foot, *self.colours.values(), *self._swatches.values(), self.keep_button,
+        ):  # fmt: skip
+            widget.setEnabled(own)
+        users = len(self._shared.search.users.of_frame(key))
+        self.drop.setEnabled(own and not users)
+        reach = f"A change reaches {users} template{'' if users == 1 else 's'} at once."
+        self.reach.setText(reach if own else "Built in: copy it to change it.")
+        self._sample()
+
     def _edited(self, *_args: object) -> None:
-        if not self._loading:
+        if not self.unsaved.is_filling:
             self._sample()
+            self.unsaved.edited()
 
     def _sample(self) -> None:
         """The sample in the frame as it is now, and how well it can be read."""
@@ -249,7 +237,7 @@ class SharedFrames(Place):
         found = QColorDialog.getColor(now, self.window(), _COLOURS[part])
         if found.isValid():
             self.colours[part].setText(found.name().upper())
-            self._sample()
+            self._edited()
 
     def ask_for_logo(self) -> None:
         """Choose a picture file as the logo."""
@@ -261,57 +249,48 @@ class SharedFrames(Place):
         self._logo = enclosure.file
         if not self.logo_alt.text():
             self.logo_alt.setText(self.band.text())
-        self._sample()
+        self._edited()
 
     def _drop_logo(self) -> None:
         self._logo = ""
-        self._sample()
+        self._edited()
 
     def keep(self) -> None:
         """Keep the frame; every template in it looks so from now on."""
-        if self._id in BUILT_IN:
-            self._shared.voice.say("A built-in frame stays as it is: copy it, then change it.")
+        shared, key = self._shared, self.unsaved.key or ""
+        if key in BUILT_IN:
+            shared.voice.say("A built-in frame stays as it is: copy it, then change it.")
             return
         frame = self.frame()
         found = list(checks.check_frame(frame))
         wrong = next((f for f in found if f.severity == "stop"), None)
         if not frame.name or wrong:
             said = wrong.sentence if wrong else "The frame has no name"
-            self._shared.voice.say(f"Not kept yet. {said}.")
+            shared.voice.say(f"Not kept yet. {said}.")
             return
-        library, voice, key = self._shared.library, self._shared.voice, self._id
-
-        def done(_result: object) -> None:
-            self._shown = self._seen = frame
-            doubt = f" {found[0].sentence}." if found else ""
-            voice.say(f"The frame “{frame.name}” is kept.{doubt}")
-
-        me, now = self._shared.my_id, self._shared.now()
-        seen = None if self._told == key else self._seen
-
-        def failed(error: NebbetError) -> None:
-            self._told = key  # once told, who keeps it again means it
-            voice.fail(error)
-            self._shared.refresh()
-
-        self._told = ""
-        self._shared.change(lambda: library.put_frame(key, frame, me, now, seen), done, failed)
+        library, me, now = shared.library, shared.my_id, shared.now()
+        doubt = f" {found[0].sentence}." if found else ""
+        self.put(
+            key,
+            lambda seen: library.put_frame(key, frame, me, now, seen),  # type: ignore[arg-type]
+            f"The frame “{frame.name}” is kept.{doubt}",
+        )
 
     def copy(self) -> None:
         """Make a frame of the team's own from the one at hand."""
-        made, key = self.frame(), self._shared.token()
+        shared = self._shared
+        made, key = self.frame(), shared.token()
         made = replace(made, name=f"{made.name}, copy")
-        library = self._shared.library
+        library, me, now = shared.library, shared.my_id, shared.now()
         self._wanted = key
-        me, now = self._shared.my_id, self._shared.now()
-        self._shared.change(lambda: library.put_frame(key, made, me, now))
+        shared.change(lambda: library.put_frame(key, made, me, now))
 
     def _remove(self) -> None:
-        key, library = self._id, self._shared.library
+        key, library = self.unsaved.key or "", self._shared.library
         if self._shared.voice.ask(
-            f"Remove the frame “{self._shown.name}”?", "No template stands in it.", "Remove"
+            f"Remove the frame “{self._held.name}”?", "No template stands in it.", "Remove"
         ):
-            self._shared.change(lambda: library.remove_frame(key))
+            self.take_out(lambda: library.remove_frame(key))
 
 
 def _box(*widgets: QWidget) -> QHBoxLayout:
@@ -322,19 +301,11 @@ def _box(*widgets: QWidget) -> QHBoxLayout:
 
 def _contrasts(frame: Frame) -> list[str]:
     """How well each pair of colours can be read, in words."""
-    pairs = (
-        ("Text", frame.ink, frame.paper),
-        ("Links and headings", frame.accent, frame.paper),
-        ("Foot", frame.faint, frame.paper),
-        ("Words on the band and buttons", "#FFFFFF", frame.accent),
-    )
     lines = []
-    for what, ink, ground in pairs:
-        try:
-            found = contrast(ink, ground)
-        except NebbetError as error:
-            lines.append(f"■ {error.what}")
+    for found in checks.contrasts(frame):
+        if found.problem:
+            lines.append(f"■ {found.problem}")
             continue
-        mark = "✓" if found >= TEXT else "▲"
-        lines.append(f"{mark} {what}: {found:.1f} to 1")
+        mark = "✓" if found.is_enough else "▲"
+        lines.append(f"{mark} {found.what.capitalize()}: {found.ratio:.1f} to 1")
     return lines

@@ -1,5 +1,7 @@
 """The page of members: who writes letters here, and what templates can say of them."""
 
+from collections.abc import Container
+
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -10,14 +12,17 @@ from nebbet.core.letter.signature import signature_of
 from nebbet.core.records import Member
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.member_form import LANGUAGES, MemberForm
-from nebbet.desktop.kit.picker import Choice, ChoiceList
-from nebbet.desktop.kit.place import Place
+from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.desktop.shared.list_page import ListPage
+from nebbet.desktop.shared.unsaved import Form
+
+Typed = dict[str, str]
 
 
-class Members(Place):
-    """The list of members and the one at hand. left tells that the person goes back; signature
-    that they want to write their own."""
+class Members(ListPage[Typed]):
+    """The list of members and the one at hand. signature tells that somebody wants to write their
+    own."""
 
     title = "Members"
     help = (
@@ -26,27 +31,25 @@ class Members(Place):
         "server the rights themselves are given with nebbet library members. Ctrl+S keeps the "
         "member at hand, Esc goes back to the shelves."
     )
-    left = Signal()
+    kinds = ("member", "register")
     signature = Signal()
 
     def __init__(self, shared: SharedLibrary) -> None:
-        super().__init__()
-        self._shared = shared
-        self._wanted = ""
-        self.list = ChoiceList("Members")
         self.form = MemberForm("The member at hand", with_role=True)
+        form = Form("member", Typed, self._show_member, self.form.write, self.form.typed)
+        super().__init__(shared, "Members", form, Member)
+        self._wanted = shared.my_id
         self.signed = pieces.label("", "note", wrap=True)
         self.sent = pieces.label("", "note", wrap=True)
         self.save_button = pieces.button("Keep the member", self.save, "primary", "Ctrl+S")
         self.write_button = pieces.button("Write my signature…", self.signature.emit)
-        self.add = pieces.button("New member", self.begin, "words", "Ctrl+Alt+A")
-        self.back = pieces.button("Back to the shelves (Esc)", self.left.emit)
+        self.add = pieces.button("New member", self._new, "words", "Ctrl+Alt+A")
         self.for_leads = (self.save_button, self.add)
         self._lay_out()
-        self.list.currentItemChanged.connect(lambda *_: self._show())
-        self.add_key("Back to the shelves", "Esc", self.left.emit)
+        self.form.edited.connect(self.unsaved.edited)
+        self.add_key("Back to the shelves", "Esc", self.leave)
         self.add_key("Keep the member", "Ctrl+S", self.save)
-        self.add_key("New member", "Ctrl+Alt+A", self.begin)
+        self.add_key("New member", "Ctrl+Alt+A", self._new)
 
     def _lay_out(self) -> None:
         left = pieces.column(
@@ -72,36 +75,32 @@ class Members(Place):
         right.setFixedWidth(340)
         pieces.fill(QHBoxLayout(self), left, pieces.grow(middle), right, spacing=0)
 
-    def refresh(self) -> None:
-        """Show the members as they are now; what somebody is typing stays."""
+    def _show_member(self, member: object) -> None:
+        self.form.show_member(member if isinstance(member, Member) else None)
+
+    def choices(self) -> list[Choice]:
         shared = self._shared
-        choices = [
+        return [
             Choice(
                 member.id,
                 member.name or member.email,
                 ", ".join(filter(None, (member.job, member.email))),
-                "you" if member.id == shared.my_id else member.role,
+                self._aside(member),
             )
             for member in sorted(shared.catalogue.members.values(), key=lambda m: m.name)
         ]
-        typing = self.form.is_unsaved and bool(self.form.fields["email"].text())
-        self.list.show_choices(choices, self._wanted or self.list.key or shared.my_id)
-        if self.list.currentRow() < 0 and not typing:
-            self.list.choose_first()
-        if not typing or self._wanted:
-            self._show()
-        self._wanted = ""
 
-    @property
-    def at(self) -> Member | None:
-        """The member at hand."""
-        return self._shared.catalogue.members.get(self.list.key)
+    def _aside(self, member: Member) -> str:
+        if self.unsaved.has_draft(member.id):
+            return "draft"
+        return "you" if member.id == self._shared.my_id else member.role
 
-    def _show(self) -> None:
-        member, shared = self.at, self._shared
-        self.form.show_member(member)
-        own = bool(member and member.id == shared.my_id)
-        self.write_button.setVisible(own)
+    def record(self, key: str) -> Member | None:
+        return self._shared.catalogue.members.get(key)
+
+    def shown(self) -> None:
+        member, shared = self.record(self.unsaved.key or ""), self._shared
+        self.write_button.setVisible(bool(member and member.id == shared.my_id))
         texts = signature_of(member).texts
         said = [
             f"{LANGUAGES.get(code, code)}\n{render_plain(read(text.body)).strip()}"
@@ -109,13 +108,11 @@ class Members(Place):
         ]
         none = "" if member and member.signatures else "None of their own; templates say:\n\n"
         self.signed.setText(none + "\n\n".join(said))
-        count = sum(entry.sender == self.list.key for entry in shared.entries)
+        count = sum(entry.sender == self.unsaved.key for entry in shared.entries)
         self.sent.setText(f"{count} in the register." if count else "None in the register.")
 
-    def begin(self) -> None:
-        """Start a new member."""
-        self.list.setCurrentRow(-1)
-        self._show()
+    def _new(self) -> None:
+        self.begin()
         self.form.fields["first_name"].setFocus()
 
     def save(self) -> None:
@@ -127,19 +124,15 @@ class Members(Place):
             shared.voice.say(error.sentence)
             return
         if not member.id:
-            member = replace(member, id=_free_id(member, shared.catalogue.members.keys()))
-        self._wanted = member.id
+            member = replace(member, id=_free_id(member, shared.catalogue.members))
         library = shared.library
-        shared.change(
-            lambda: library.put(member),
-            lambda _done: shared.voice.say(f"{member.name} is kept."),
-        )
+        self.put(member.id, lambda _seen: library.put(member), f"{member.name} is kept.")
 
 
-def _free_id(member: Member, taken: object) -> str:
+def _free_id(member: Member, taken: Container[str]) -> str:
     """An id for a new member, after the name in the address."""
     stem = member.email.partition("@")[0][:48] or "member"
     made, number = stem, 2
-    while made in taken:  # type: ignore[operator]
+    while made in taken:
         made, number = f"{stem}-{number}", number + 1
     return made

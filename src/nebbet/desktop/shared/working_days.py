@@ -1,7 +1,6 @@
 """The team's working days: public holidays, working weekdays, time zone, closure days."""
 
-from datetime import date
-
+from msgspec import Struct
 from PySide6.QtWidgets import (
     QCheckBox,
     QFormLayout,
@@ -16,6 +15,16 @@ from nebbet.core import dates
 from nebbet.core.errors import NebbetError
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.desktop.shared.unsaved import Form, Unsaved
+
+
+class Typed(Struct, frozen=True):
+    """What stands in the fields."""
+
+    code: str
+    zone: str
+    closed: str
+    weekdays: frozenset[int]
 
 
 class WorkingDays(QWidget):
@@ -24,7 +33,7 @@ class WorkingDays(QWidget):
     def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
         self._shared = shared
-        self._before: tuple[object, ...] = ()
+        self._shown = shared.catalogue.calendar
         self.code, self.zone, self.closed = QLineEdit(), QLineEdit(), QPlainTextEdit()
         self.days = [QCheckBox(name[:3]) for name in dates.WEEKDAYS]
         self.note = pieces.label("", "note", wrap=True)
@@ -49,38 +58,43 @@ class WorkingDays(QWidget):
         head = pieces.label("Working days of the team", "heading")
         save = pieces.row(self.save, None)
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), form, self.note, save, None, spacing=8)
-        for line in (self.code, self.zone):
-            line.textChanged.connect(lambda _text: self._explain())
-        self.closed.textChanged.connect(self._explain)
-        for box in self.days:
-            box.toggled.connect(lambda _on: self._explain())
+        form_of = Form("setting", Typed, self._show, self._write, self._typed)
+        self.unsaved = Unsaved(form_of, shared.own, dates.WorkingCalendar)
+        signals = (self.code.textChanged, self.zone.textChanged, self.closed.textChanged)
+        for changed in (*signals, *(box.toggled for box in self.days)):
+            changed.connect(self._edited)
 
     def refresh(self) -> None:
-        """Show the calendar as it is now."""
+        """Show the calendar as it is now, unless somebody is changing it here."""
         calendar = self._shared.catalogue.calendar
-        self.code.setText(calendar.code)
-        self.zone.setText(calendar.zone)
+        if self.unsaved.key is None or (calendar != self._shown and not self.unsaved.is_there):
+            self._shown = calendar
+            self.unsaved.open("calendar", calendar)
+
+    def _show(self, _calendar: object) -> None:
+        calendar = self._shared.catalogue.calendar
         lines = (f"{day.isoformat()} {name}" for day, name in sorted(calendar.closed.items()))
-        self.closed.setPlainText("\n".join(lines))
+        self._write(Typed(calendar.code, calendar.zone, "\n".join(lines), calendar.weekdays))
+
+    def _write(self, typed: Typed) -> None:
+        self.code.setText(typed.code)
+        self.zone.setText(typed.zone)
+        self.closed.setPlainText(typed.closed)
         for number, box in enumerate(self.days):
-            box.setChecked(number in calendar.weekdays)
-        self._before = self._fields()
+            box.setChecked(number in typed.weekdays)
 
-    def _fields(self) -> tuple[object, ...]:
-        lines = (self.code.text(), self.zone.text(), self.closed.toPlainText())
-        return (*lines, *(box.isChecked() for box in self.days))
-
-    @property
-    def is_unsaved(self) -> bool:
-        """Whether something was changed that is not kept yet."""
-        return bool(self._before) and self._fields() != self._before
+    def _typed(self) -> Typed:
+        weekdays = frozenset(n for n, box in enumerate(self.days) if box.isChecked())
+        return Typed(self.code.text(), self.zone.text(), self.closed.toPlainText(), weekdays)
 
     def _read(self) -> dates.WorkingCalendar:
-        closed = dict(_closure(line) for line in self.closed.toPlainText().splitlines() if line)
-        weekdays = frozenset(n for n, box in enumerate(self.days) if box.isChecked())
-        return dates.calendar_for(
-            self.code.text().strip(), closed, self.zone.text().strip(), weekdays
-        )
+        typed = self._typed()
+        closed = dates.closures(typed.closed)
+        return dates.calendar_for(typed.code.strip(), closed, typed.zone.strip(), typed.weekdays)
+
+    def _edited(self, *_args: object) -> None:
+        self._explain()
+        self.unsaved.edited()
 
     def _explain(self) -> None:
         """What is wrong, or what a promise of seven working days would be today."""
@@ -100,22 +114,12 @@ class WorkingDays(QWidget):
         except NebbetError as error:
             self._shared.voice.fail(error)
             return
-        library = self._shared.library
+        library, typed = self._shared.library, self._typed()
         self._shared.change(
             lambda: library.put_calendar(made.code, made.closed, made.zone, made.weekdays),
-            lambda _done: self._kept(),
+            lambda _done: self._kept(typed),
         )
 
-    def _kept(self) -> None:
-        self._before = self._fields()
+    def _kept(self, typed: Typed) -> None:
+        self.unsaved.forget("calendar", typed)
         self._shared.voice.say("The working days are kept; every date rule follows them.")
-
-
-def _closure(line: str) -> tuple[date, str]:
-    text, _, name = line.strip().partition(" ")
-    try:
-        return date.fromisoformat(text), name.strip() or "closed"
-    except ValueError:
-        raise NebbetError(
-            f"“{line.strip()[:40]}” is no closure day", advice="Write 2026-12-24 and its name"
-        ) from None

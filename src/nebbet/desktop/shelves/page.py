@@ -2,32 +2,35 @@
 
 from collections.abc import Callable
 from functools import cached_property
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QStackedWidget, QVBoxLayout
+from PySide6.QtWidgets import QVBoxLayout
 
 from nebbet.core.letter.signature import SIGNATURE
 from nebbet.desktop.editions.history import History
 from nebbet.desktop.editions.proposals import Proposals
 from nebbet.desktop.editions.states import States
 from nebbet.desktop.kit import pieces
+from nebbet.desktop.kit.page_stack import PageStack
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shared.facts import SharedFacts
 from nebbet.desktop.shared.files import Files
 from nebbet.desktop.shared.frames import SharedFrames
+from nebbet.desktop.shared.list_page import ListPage
 from nebbet.desktop.shared.members import Members
 from nebbet.desktop.shared.passages import SharedPassages
 from nebbet.desktop.shelves.files_in_and_out import FilesInAndOut
 from nebbet.desktop.shelves.view import ShelvesView
 from nebbet.desktop.template.editor import TemplateEditor
 from nebbet.desktop.template.presence import Presence
+from nebbet.library.changes import Change
 from nebbet.library.holdings import Proposal, Template
 
-# Pages that list what the team shares, and are shown anew when it changes.
-_Lists = SharedFacts | SharedPassages | SharedFrames | Proposals | Files | Members
 _Page = TypeVar("_Page", bound=Place)
+_List = TypeVar("_List", bound=ListPage[Any])
+_SHOWN_ON_SHELVES = ("template", "shelf", "register", "proposal", "presence", "member")
 
 
 class LibraryPage(Place):
@@ -49,26 +52,25 @@ class LibraryPage(Place):
     def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
         self._shared = shared
-        self._from_editor = False
-        self._came_from: Place | None = None
         self.in_and_out = FilesInAndOut(shared, self)
-        facts = pieces.button("Facts and working days", self.show_facts, "words")
-        passages = pieces.button("Passages", self.show_passages, "words")
-        frames = pieces.button("Frames", self.show_frames, "words")
         self.proposed = pieces.button("Proposals", self.show_proposals, "words")
+        links = [
+            self.proposed,
+            pieces.button("Passages", self.show_passages, "words"),
+            pieces.button("Frames", self.show_frames, "words"),
+            pieces.button("Facts and working days", self.show_facts, "words"),
+            pieces.button("Files", self.show_files, "words"),
+            pieces.button("Members", self.show_members, "words"),
+        ]
         self.new = pieces.button("New template", self.new_template, hint="Ctrl+Shift+N")
         self.take_files = pieces.button("Import…", self.ask_for_files, hint="Ctrl+Alt+O")
-        files = pieces.button("Files", self.show_files, "words")
-        members = pieces.button("Members", self.show_members, "words")
-        links = [self.proposed, passages, frames, facts, files, members]
         self.view = ShelvesView(shared, links, [self.new, self.take_files])
         self.shelves, self.table, self.pane = self.view.tree, self.view.table, self.view.pane
         self.find_field, self.acts = self.view.find_field, self.view.acts
         self._presence = Presence(shared)
-        self._stack = QStackedWidget()
-        self._stack.addWidget(self.view)
-        self._stack.currentChanged.connect(lambda _index: self._be_present())
-        pieces.fill(QVBoxLayout(self), self._stack)
+        self._pages = PageStack(self.view)
+        self._pages.currentChanged.connect(lambda _index: self._be_present())
+        pieces.fill(QVBoxLayout(self), self._pages)
         self._connect()
         self.refresh()
 
@@ -77,7 +79,7 @@ class LibraryPage(Place):
     @cached_property
     def editor(self) -> TemplateEditor:
         """The template editor."""
-        made = self._add_page(TemplateEditor(self._shared))
+        made = self._add(TemplateEditor(self._shared))
         made.passage_wanted.connect(self._open_passage)
         made.editions_wanted.connect(self.show_editions)
         return made
@@ -85,62 +87,58 @@ class LibraryPage(Place):
     @cached_property
     def facts(self) -> SharedFacts:
         """What the team shares beside texts."""
-        made = self._add_page(SharedFacts(self._shared))
-        made.earlier.connect(self._show_editions)
-        return made
+        return self._add_list(SharedFacts(self._shared))
 
     @cached_property
     def passages(self) -> SharedPassages:
         """The pieces of text that templates include."""
-        made = self._add_page(SharedPassages(self._shared))
-        made.earlier.connect(self._show_editions)
-        return made
+        return self._add_list(SharedPassages(self._shared))
 
     @cached_property
     def frames(self) -> SharedFrames:
         """The looks that letters can have."""
-        made = self._add_page(SharedFrames(self._shared))
-        made.earlier.connect(self._show_editions)
-        return made
+        return self._add_list(SharedFrames(self._shared))
 
     @cached_property
     def history(self) -> History:
         """The editions of a template."""
-        return self._add_page(History(self._shared))
+        return self._add(History(self._shared))
 
     @cached_property
     def states(self) -> States:
         """What a fact, a passage or a frame was before."""
-        return self._add_page(States(self._shared))
+        return self._add(States(self._shared))
 
     @cached_property
     def proposals(self) -> Proposals:
         """What colleagues propose."""
-        made = self._add_page(Proposals(self._shared))
+        made = self._add(Proposals(self._shared))
         made.amend.connect(self._amend)
         return made
 
     @cached_property
     def files(self) -> Files:
         """What templates enclose and show."""
-        made = self._add_page(Files(self._shared))
+        made = self._add(Files(self._shared))
         made.open_template.connect(self._show_here)
         return made
 
     @cached_property
     def members(self) -> Members:
         """Who writes letters here."""
-        made = self._add_page(Members(self._shared))
+        made = self._add_list(Members(self._shared))
         made.signature.connect(self.show_signature)
         return made
 
-    def _add_page(self, page: _Page) -> _Page:
-        page.left.connect(self._back)  # type: ignore[attr-defined]
+    def _add(self, page: _Page) -> _Page:
         if not self._shared.leads:
             for control in page.for_leads:
                 control.hide()
-        self._stack.addWidget(page)
-        return page
+        return self._pages.add(page)
+
+    def _add_list(self, page: _List) -> _List:
+        page.earlier.connect(self._show_editions)
+        return self._add(page)
 
     def _connect(self) -> None:
         self.view.taken.connect(self._take)
@@ -150,7 +148,9 @@ class LibraryPage(Place):
         self.pane.export.connect(lambda _key: self.export())
         self.in_and_out.taken.connect(self._open_taken)
         self.pane.editions.connect(self.show_editions)
-        self._shared.changed.connect(self.refresh)
+        self._shared.changed.connect(self._follow)
+        self._shared.search.ready.connect(self._found_anew)
+        self._shared.own.pins_changed.connect(self.view.refresh)
         self.add_key("Edit the template", "Ctrl+E", self._edit_current)
         self.add_key("New template", "Ctrl+Shift+N", self.new_template)
         self.add_key("Import files as templates", "Ctrl+Alt+O", self.ask_for_files)
@@ -167,18 +167,18 @@ class LibraryPage(Place):
     def keys(self) -> list[tuple[str, str]]:
         return [*super().keys(), *self.view.keys()]
 
+    # Going to pages
+
     def show_facts(self) -> None:
         """Show what the team shares beside texts."""
         self._show_list(self.facts)
 
     def show_passages(self) -> None:
         """Show the pieces of text that templates include."""
-        self._from_editor = self.is_editing
         self._show_list(self.passages)
 
     def _open_passage(self, key: str) -> None:
         """Show the passage that somebody came upon in a template."""
-        self.editor.keep_draft()
         self.show_passages()
         self.passages.refresh(key)
 
@@ -194,19 +194,23 @@ class LibraryPage(Place):
         """Show who writes letters here."""
         self._show_list(self.members)
 
+    def show_proposals(self) -> None:
+        """Show what colleagues propose."""
+        self._show_list(self.proposals)
+
     def show_signature(self) -> None:
         """Show the signature of the person at the keyboard."""
         self.show_passages()
         self.passages.refresh(SIGNATURE)
         self.passages.body.setFocus()
 
-    def _show_list(self, page: _Lists) -> None:
-        self._stack.setCurrentWidget(page)
+    def _show_list(self, page: ListPage[Any] | Proposals | Files) -> None:
+        self._pages.go(page)
         page.refresh()
-        page.list.setFocus()
+        page.arrive()
 
     def _show_here(self, key: str) -> None:
-        self._stack.setCurrentWidget(self.view)
+        self._pages.go(self.view)
         self.view.show_template(key)
         self.table.setFocus()
 
@@ -216,69 +220,71 @@ class LibraryPage(Place):
         if template is None or not template.edition:
             self._shared.voice.say("This template has no edition yet.")
             return
-        if self.is_editing:
-            self.editor.keep_draft()
-            self._from_editor = True
-        self._stack.setCurrentWidget(self.history)
+        self._pages.go(self.history)
         self.history.open(template)
 
     def _show_editions(self) -> None:
         """Show the editions, or the earlier states, of what is at hand."""
-        shown = self._stack.currentWidget()
+        shown = self._pages.page
         if isinstance(shown, SharedFacts | SharedPassages | SharedFrames):
             if shown.list.key:
-                self._came_from = shown
-                self._stack.setCurrentWidget(self.states)
+                self._pages.go(self.states)
                 self.states.open(*shown.shared)
             return
         self.show_editions(self.editor.template if self.is_editing else self.table.key)
 
-    def show_proposals(self) -> None:
-        """Show what colleagues propose."""
-        self._show_list(self.proposals)
-
     def _amend(self, template: Template, proposal: Proposal) -> None:
         """Open a template with a proposal that what is put in use will answer."""
-        self._stack.setCurrentWidget(self.editor)
+        self._pages.go(self.view)  # what follows is about the template, not the proposal
+        self._open_editor(template, proposal)
+
+    def _open_editor(self, template: Template, proposal: Proposal | None = None) -> None:
+        self._pages.go(self.editor)
         self.editor.open(template, proposal)
+        self.view.show_next(template.id)
         self._be_present()
 
     def arrive(self) -> None:
-        shown = self._stack.currentWidget()
-        if isinstance(shown, _Lists | History | States):
-            shown.list.setFocus()
-        elif self.is_editing:
-            self.editor.body.setFocus()
-        else:
-            self.table.setFocus()
+        self._pages.page.arrive()
 
     @property
     def is_editing(self) -> bool:
         """Whether the editor is open."""
-        return isinstance(self._stack.currentWidget(), TemplateEditor)
+        return isinstance(self._pages.page, TemplateEditor)
 
     def _be_present(self) -> None:
         """Let others know which template is open here."""
-        shown = self._stack.currentWidget()
-        self._presence.show(self.editor.template if shown is self.__dict__.get("editor") else "")
+        self._presence.show(self.editor.template if self.is_editing else "")
+
+    def gone(self) -> None:
+        self._pages.page.gone()
 
     def leave(self) -> None:
-        """The window closes: keep what stands in the editor, and let others know."""
-        if "editor" in self.__dict__:
-            self.editor.keep_draft()
+        """The window closes: keep what is not kept yet, and let others know."""
+        self.gone()
         self._presence.show("")
 
     def at_hand(self) -> Place:
-        shown = self._stack.currentWidget()
-        return shown if isinstance(shown, Place) and shown is not self.view else self
+        shown = self._pages.page
+        return shown if shown is not self.view else self
 
-    # Lists
+    # Following the library
+
+    def _follow(self, change: Change) -> None:
+        if change.touches(*_SHOWN_ON_SHELVES):
+            self.refresh()
+        shown = self._pages.page
+        if isinstance(shown, ListPage | Proposals | Files):
+            shown.follow(change)
+
+    def _found_anew(self) -> None:
+        """What is used where is known anew."""
+        shown = self._pages.page
+        if isinstance(shown, ListPage):
+            shown.refresh()
 
     def refresh(self) -> None:
-        """Show the library as it is now."""
-        shown = self._stack.currentWidget()
-        if isinstance(shown, _Lists):
-            shown.refresh()
+        """Show the shelves as they are now."""
         waiting = sum(p.state == "waiting" for p in self._shared.catalogue.proposals.values())
         self.take_files.setVisible(self._shared.leads)
         self.proposed.setText(f"Proposals ({waiting})" if waiting else "Proposals")
@@ -289,7 +295,7 @@ class LibraryPage(Place):
         """Show the shelves, with a template at hand when one is given."""
         super().show()
         if key:
-            self._stack.setCurrentIndex(0)
+            self._pages.go(self.view)
             self.view.show_template(key)
 
     # Acts
@@ -302,33 +308,14 @@ class LibraryPage(Place):
             self._shared.voice.say("This template is not in use: it has no edition, or is retired.")
 
     def _edit_current(self) -> None:
-        if isinstance(self._stack.currentWidget(), Proposals):
+        if isinstance(self._pages.page, Proposals):
             self.proposals.amend_it()
         elif self.table.key and not self.is_editing:
             self.edit(self.table.key)
 
     def edit(self, key: str) -> None:
         """Open a template in the editor."""
-        self._stack.setCurrentWidget(self.editor)
-        self.editor.open(self._shared.catalogue.templates[key])
-        self._be_present()
-
-    def _back(self) -> None:
-        """Back to the shelves, or to the template from which somebody looked at a passage."""
-        if self._stack.currentWidget() is self.__dict__.get("states") and self._came_from:
-            self._stack.setCurrentWidget(self._came_from)
-            self.arrive()
-            return
-        if self._from_editor:
-            self._from_editor = False
-            self._stack.setCurrentWidget(self.editor)
-            self.editor.refresh()
-            return
-        edited = self.editor.template if self.is_editing else ""
-        self._stack.setCurrentIndex(0)
-        self.table.choose(edited or self.table.key)
-        self.table.chosen.emit(self.table.key)
-        self.table.setFocus()
+        self._open_editor(self._shared.catalogue.templates[key])
 
     def new_template(self) -> None:
         """Start a template on the shelf at hand and open it in the editor."""

@@ -95,7 +95,7 @@ class ReadingPane(QWidget):
         while self._languages.count():
             self._languages.removeTab(0)
         for code in template.content.texts:
-            self._languages.addTab(_language_name(code))
+            self._languages.addTab(placeholders.language_name(code))
         self._languages.blockSignals(False)
         self._languages.setVisible(len(template.content.texts) > 1)
         self._show_text()
@@ -188,8 +188,3 @@ def _dates(values: tuple[Particular, ...]) -> str:
         if p.placeholder.source == "date"
     ]
     return "\n".join(["Dates, if it went today:", *lines]) if lines else ""
-
-
-def _language_name(code: str) -> str:
-    locale = placeholders.language_of(code)
-    return str(locale.get_language_name("en") or code)

@@ -106,6 +106,7 @@ class ShelvesView(Place):
         self.pane = ReadingPane(shared)
         self.add = pieces.button("New shelf…", self.add_shelf, "words")
         self._typing = False
+        self._next = ""
         self._later = after_pause(self, _AFTER_TYPING, self._show_now)
         self._lay_out(links, tools)
         self._connect()
@@ -288,6 +289,16 @@ class ShelvesView(Place):
         self.find_field.setText(letters)
         self.find_field.setFocus()
         self.find_field.setCursorPosition(len(letters))
+
+    def arrive(self) -> None:
+        self.table.choose(self._next or self.table.key)
+        self._next = ""
+        self._show_now()
+        self.table.setFocus()
+
+    def show_next(self, key: str) -> None:
+        """Have a template at hand when the person comes back."""
+        self._next = key
 
     def show_template(self, key: str) -> None:
         """Put a template at hand, wherever it stands."""

@@ -1,6 +1,5 @@
 """The template editor: subject and copies, the body on paper, the ledger beside it."""
 
-import msgspec
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
@@ -31,9 +30,10 @@ from nebbet.desktop.template.found_by import FoundBy
 from nebbet.desktop.template.ledger import Ledger
 from nebbet.desktop.template.manuscript import LINES, Manuscript
 from nebbet.desktop.template.putting_in_use import PuttingInUse
-from nebbet.desktop.template.saving import Saving, Wanted, clashes_in, draft_in, state_of
+from nebbet.desktop.template.saving import Saving
 from nebbet.desktop.template.try_it import TryIt
 from nebbet.desktop.template.year_view import YearView
+from nebbet.library.drafting import Opened, Wanted, Work, take_up
 from nebbet.library.examples import example_cases
 from nebbet.library.holdings import Proposal, Template
 from nebbet.library.writing import examine_template
@@ -53,15 +53,13 @@ class TemplateEditor(Place):
         "inserts columns, buttons, fact rows and passages; Alt+Up and Alt+Down move a part. "
         "Ctrl+Alt+H shows the editions."
     )
-    left = Signal()
     passage_wanted = Signal(str)
     editions_wanted = Signal(str)
 
     def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
         self._shared = shared
-        self._id = ""
-        self._base = TemplateDraft("", "", Content())
+        self._work = Work()
         self._examples: list[str] = []
         self._loading = True
         self.title_field, self.shelf, self.frame = QLineEdit(), QComboBox(), QComboBox()
@@ -78,7 +76,6 @@ class TemplateEditor(Place):
         self.trial = TryIt(shared)
         self.using = PuttingInUse(self.keep_now)
         self.saving = Saving(shared)
-        self._proposal: Proposal | None = None
         self.note = self.using.note
         self.back = pieces.button("Back to the shelves (Esc)", self.leave)
         self._timer = after_pause(self, AUTOSAVE, self.keep_draft)
@@ -176,13 +173,16 @@ class TemplateEditor(Place):
     @property
     def template(self) -> str:
         """The id of the template at hand."""
-        return self._id
+        return self._work.template
 
-    def refresh(self) -> None:
-        """Draw what the library says anew: a passage may have changed."""
+    def arrive(self) -> None:
+        """Go on in the text; a passage in it may be another one now."""
         for editor in self.manuscript.editors:
             editor.refresh()
-        self.body.setFocus()
+        self.manuscript.focus_text()
+
+    def gone(self) -> None:
+        self.keep_draft()
 
     # Opening
 
@@ -190,15 +190,13 @@ class TemplateEditor(Place):
         """Take up a template, with what was not put in use last time. A proposal is what is
         answered with what is put in use."""
         self._loading = True
-        self._id, self._proposal = template.id, proposal
+        catalogue = self._shared.catalogue
+        kept = self._shared.own.drafts.get(template.id)
+        opened = take_up(catalogue, template, kept, proposal)
+        self._work, draft = opened.work, opened.draft
+        self._tell_opened(opened, template)
         self.using.forget()
         self.using.show_findings(())
-        catalogue = self._shared.catalogue
-        frame = template.content.frame or next(iter(catalogue.frames), "")
-        content = replace(template.content, frame=frame)
-        self._base = TemplateDraft(template.title, template.shelf, content, template.edition)
-        draft = self._kept_draft(template)
-        self._base = replace(self._base, edition=draft.edition or template.edition)
         self.shelf.clear()
         for shelf in catalogue.shelves:
             self.shelf.addItem(shelf.name, shelf.id)
@@ -244,23 +242,16 @@ class TemplateEditor(Place):
     def _frame_id(self) -> str:
         return str(self.frame.currentData() or "")
 
-    def _kept_draft(self, template: Template) -> TemplateDraft:
-        kept = self._shared.own.drafts.get(template.id)
-        if kept:
-            draft = draft_in(kept)
-            if draft is None:
-                self._shared.voice.say("An unsaved draft could not be read; the edition is shown.")
-            else:
-                if not draft.content.frame:
-                    framed = replace(draft.content, frame=self._base.content.frame)
-                    draft = replace(draft, content=framed)
-                self._shared.voice.say(
-                    "What you had not saved last time is back.",
-                    "Show the edition instead",
-                    lambda: self._drop_draft(template),
-                )
-                return draft
-        return self._base
+    def _tell_opened(self, opened: Opened, template: Template) -> None:
+        voice = self._shared.voice
+        if opened.lost:
+            voice.say("An unsaved draft could not be read; the edition is shown.")
+        elif opened.again:
+            voice.say(
+                "What you had not saved last time is back.",
+                "Show the edition instead",
+                lambda: self._drop_draft(template),
+            )
 
     def _drop_draft(self, template: Template) -> None:
         self._shared.own.keep_draft(template.id, None)
@@ -273,7 +264,7 @@ class TemplateEditor(Place):
         language = self.manuscript.language or "en_GB"
         calendar = self._calendar_code()
         if not self._examples:
-            content = self._base.content
+            content = self._work.base.content
             about = f"{self.title_field.text()} {self.shelf.currentText()}"
             self._examples = example_cases(catalogue, content, about)
         case = catalogue.cases.get(next(iter(self._examples), ""))
@@ -418,36 +409,36 @@ class TemplateEditor(Place):
     def _draft(self) -> TemplateDraft:
         shelf = str(self.shelf.currentData() or "")
         title = self.title_field.text().strip()
-        return TemplateDraft(title, shelf, self.content(), self._base.edition)
+        return TemplateDraft(title, shelf, self.content(), self._work.base.edition)
 
     def keep_draft(self) -> None:
         """Keep what is not in use yet, through a crash too; nothing changed is nothing kept."""
         self._timer.stop()
-        template = self._shared.catalogue.templates.get(self._id)
-        if template is None and self._proposal is None:
+        template = self._shared.catalogue.templates.get(self.template)
+        if template is None and self._work.proposal is None:
             return
         draft = self._draft()
         self.ledger.show_uses(letters.uses(draft.content))
         self.manuscript.show_figures()
-        same = draft == self._base
-        if not same or self._id in self._shared.own.drafts:
-            self._shared.own.keep_draft(self._id, None if same else msgspec.json.encode(draft))
+        kept = self._work.kept(draft)
+        if kept or self.template in self._shared.own.drafts:
+            self._shared.own.keep_draft(self.template, kept)
         self._show_state()
 
     def keep_now(self) -> None:
         """Keep the draft, and say so."""
         self.keep_draft()
-        kept = self._id in self._shared.own.drafts
+        kept = self.template in self._shared.own.drafts
         said = "Your draft is kept. Colleagues see it once you put it in use (Ctrl+Shift+S)."
         self._shared.voice.say(said if kept else "Nothing has changed since this edition.")
 
     def _show_state(self) -> None:
         """Say which edition is in use, and whether there is more here than that."""
-        template = self._shared.catalogue.templates.get(self._id)
+        template = self._shared.catalogue.templates.get(self.template)
         number = template.edition if template else 0
         said = f"Edition {number} is in use" if number else "No edition is in use yet"
-        changed = "; your changes are a draft." if self._id in self._shared.own.drafts else "."
-        others = self._shared.others_editing(self._id)
+        changed = "; your changes are a draft." if self.template in self._shared.own.drafts else "."
+        others = self._shared.others_editing(self.template)
         self.using.state.setText(f"{said}{changed} {others}".strip())
         proposes = self.saving.proposes(str(self.shelf.currentData() or ""))
         words = "Propose" if proposes else f"Put in use as edition {number + 1}"
@@ -472,13 +463,15 @@ class TemplateEditor(Place):
             words = f"{remedy.words} (Shift+F8)" if remedy else ""
             self._shared.voice.say(refusal, words, self.mend)
             return
-        template = self._shared.catalogue.templates.get(self._id)
+        template = self._shared.catalogue.templates.get(self.template)
         if template and template.edition and not self.note.text().strip():
             self._shared.voice.say("Say in one line what changed, then press Return.")
             self.note.setFocus()
             return
         self._timer.stop()
-        self.saving.save(Wanted(self._id, draft, self.note.text().strip(), self._proposal))
+        self.saving.save(
+            Wanted(self.template, draft, self.note.text().strip(), self._work.proposal)
+        )
 
     def next_finding(self) -> None:
         """Check the template and go to what is found next."""
@@ -511,10 +504,9 @@ class TemplateEditor(Place):
 
     def _saved(self, wanted: Wanted, number: int, said: str) -> None:
         self._shared.voice.say(said)
-        if self._id != wanted.template:
+        if self.template != wanted.template:
             return
-        self._proposal = None
-        self._base = replace(wanted.draft, edition=number or wanted.draft.edition)
+        self._work = self._work.saved(wanted.draft, number)
         self.note.clear()
         if number:
             self.body.setFocus()
@@ -523,24 +515,24 @@ class TemplateEditor(Place):
 
     def _merged(self, merged: Merged, theirs: Template) -> None:
         """Somebody was quicker: show what both made together, and say so."""
-        if self._id != theirs.id:
+        if self.template != theirs.id:
             return
         author = self._shared.catalogue.members.get(theirs.author)
         first = f"{author.name if author else 'Somebody'} put edition {theirs.edition} in use"
         self._loading = True
         self._show_draft(merged.draft)
         self._loading = False
-        self._base = state_of(theirs)
-        self._shared.own.keep_draft(self._id, msgspec.json.encode(merged.draft))
+        self._work = self._work.overtaken(theirs)
+        self._shared.own.keep_draft(self.template, self._work.kept(merged.draft))
         self._show_state()
         if merged.clashes:
-            both = clashes_in(merged)
+            both = ", ".join(merged.clashes)
             said = (
                 f"{first} meanwhile, and changed the same as you: {both}. Your wording stands here."
             )
         else:
             said = f"{first} meanwhile. Its changes are in your text now: look, and put it in use."
-        self._shared.voice.say(said, "Show both", lambda: self.editions_wanted.emit(self._id))
+        self._shared.voice.say(said, "Show both", lambda: self.editions_wanted.emit(self.template))
 
     def leave(self) -> None:
         """Go back one step: from finding, a year or a trial to the text, from the text to the
@@ -554,5 +546,4 @@ class TemplateEditor(Place):
         if self._middle.currentIndex() > 0:
             self._back_to_text()
             return
-        self.keep_draft()
         self.left.emit()

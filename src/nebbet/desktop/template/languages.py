@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QTabBar, QWidget
 
 from nebbet.core import ranking
 from nebbet.core.body import Figures
-from nebbet.core.placeholders import language_of
+from nebbet.core.placeholders import language_name
 from nebbet.core.ranking import Entry
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, Picker
@@ -65,7 +65,7 @@ class Languages(QWidget):
         self._older = older
         for index in range(self.tabs.count()):
             code = str(self.tabs.tabData(index))
-            self.tabs.setTabText(index, name_of(code) + (" (older)" if code in older else ""))
+            self.tabs.setTabText(index, language_name(code) + (" (older)" if code in older else ""))
         self.drop.setVisible(self.tabs.currentIndex() > 0)
         self.fresh.setVisible(self.current in older)
 
@@ -100,19 +100,11 @@ def _in_words(ease: float) -> str:
     return "hard" if ease >= _HARD else "very hard"
 
 
-def name_of(code: str) -> str:
-    """A language in words, with its region where it has one."""
-    locale = language_of(code)
-    if code in ("en_GB", "en"):
-        return "English"
-    return str(locale.get_display_name("en") or code)
-
-
 @cache
 def known_languages() -> dict[str, str]:
     """Every language that dates and amounts can be written in (CLDR), by code."""
     from babel.localedata import locale_identifiers
 
     codes = [code for code in locale_identifiers() if "_" not in code]
-    names = {code: name_of(code) for code in (*_REGIONS, *sorted(codes))}
+    names = {code: language_name(code) for code in (*_REGIONS, *sorted(codes))}
     return {code: name for code, name in names.items() if code != "en"}

@@ -8,6 +8,7 @@ from nebbet.core import body as bodies
 from nebbet.core import inline
 from nebbet.core import letter as letters
 from nebbet.core.letter import ADDRESS_LINES, Content, Texts
+from nebbet.core.placeholders import language_name
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.paper.body_tools import BodyTools
@@ -16,7 +17,7 @@ from nebbet.desktop.paper.template_edit import TemplateEdit
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.template.condition import ConditionField
 from nebbet.desktop.template.find_bar import FindBar
-from nebbet.desktop.template.languages import Languages, name_of
+from nebbet.desktop.template.languages import Languages
 from nebbet.desktop.template.ledger import Ledger
 from nebbet.desktop.template.part_tools import PartTools
 from nebbet.desktop.template.source_view import SourceView
@@ -252,7 +253,7 @@ class Manuscript(QWidget):
 
     def _remove_language(self, code: str) -> None:
         if self._shared.voice.ask(
-            f"Remove the text in {name_of(code)}?",
+            f"Remove the text in {language_name(code)}?",
             "Earlier editions keep it. Letters that are open keep it too.",
             "Remove",
         ):
@@ -304,7 +305,10 @@ class Manuscript(QWidget):
         """Say quietly where a dictionary is missing, and what brings it."""
         if language == self.language:
             package = self._shared.speller.missing(language)
-            said = f"No spelling in {name_of(language)}: the package {package} brings a dictionary."
+            said = (
+                f"No spelling in {language_name(language)}: the package {package} brings a "
+                "dictionary."
+            )
             self.no_dictionary.setText(said if package else "")
             self.no_dictionary.setVisible(bool(package))
 

@@ -19,17 +19,17 @@ def upgrade() -> None:
             op.execute(statement)
         return
     op.execute(
-        "CREATE TABLE change (number INTEGER PRIMARY KEY AUTOINCREMENT, "
+        "CREATE TABLE IF NOT EXISTS change (number INTEGER PRIMARY KEY AUTOINCREMENT, "
         "kind VARCHAR(16) NOT NULL, key VARCHAR(255) NOT NULL)"
     )
     for table, key in _KEYS.items():
         for act, row in (("INSERT", "NEW"), ("UPDATE", "NEW"), ("DELETE", "OLD")):
             op.execute(
-                f"CREATE TRIGGER {table}_logs_{act.lower()} AFTER {act} ON {table} "
+                f"CREATE TRIGGER IF NOT EXISTS {table}_logs_{act.lower()} AFTER {act} ON {table} "
                 f"BEGIN INSERT INTO change (kind, key) VALUES ('{table}', {row}.{key}); END"
             )
     op.execute(
-        "CREATE TRIGGER change_forgets AFTER INSERT ON change WHEN NEW.number % 1000 = 0 "
+        "CREATE TRIGGER IF NOT EXISTS change_forgets AFTER INSERT ON change WHEN NEW.number % 1000 = 0 "
         f"BEGIN DELETE FROM change WHERE number <= NEW.number - {_KEPT}; END"
     )
 
@@ -37,11 +37,11 @@ def upgrade() -> None:
 # A transaction may be seen later than one that began after it: an entry is found by the transaction
 # that made it, not by its number.
 _FOR_POSTGRESQL = (
-    "CREATE TABLE nebbet.change (number bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, "
+    "CREATE TABLE IF NOT EXISTS nebbet.change (number bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, "
     "kind varchar(16) NOT NULL, key varchar(255) NOT NULL, "
     "made xid8 NOT NULL DEFAULT pg_current_xact_id())",
-    "CREATE INDEX change_made ON nebbet.change (made)",
-    f"""CREATE FUNCTION nebbet.nebbet_logs() RETURNS trigger LANGUAGE plpgsql SECURITY DEFINER
+    "CREATE INDEX IF NOT EXISTS change_made ON nebbet.change (made)",
+    f"""CREATE OR REPLACE FUNCTION nebbet.nebbet_logs() RETURNS trigger LANGUAGE plpgsql SECURITY DEFINER
     SET search_path = pg_catalog, nebbet, pg_temp AS $$
     DECLARE
         at record;
@@ -62,7 +62,8 @@ _FOR_POSTGRESQL = (
         RETURN NULL;
     END $$""".replace(":=", "\\:="),
     *(
-        f"CREATE TRIGGER {table}_logs AFTER INSERT OR UPDATE OR DELETE ON nebbet.{table} "
+        f"CREATE OR REPLACE TRIGGER {table}_logs "
+        f"AFTER INSERT OR UPDATE OR DELETE ON nebbet.{table} "
         f"FOR EACH ROW EXECUTE FUNCTION nebbet.nebbet_logs('{key}')"
         for table, key in _KEYS.items()
     ),
