@@ -13,8 +13,9 @@ from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.paper import docread, docwrite
 from nebbet.desktop.paper.docformat import Shown, paper_style
 from nebbet.desktop.paper.docwrite import Writer
+from nebbet.desktop.paper.fillings import Filling
 from nebbet.desktop.paper.marks import MarkKind
-from nebbet.desktop.paper.slot_edit import Filling, SlotEdit
+from nebbet.desktop.paper.slot_edit import SlotEdit
 from nebbet.desktop.paper.template_edit import TemplateEdit
 from nebbet.standin.world import read_world
 from tests.conftest import TODAY
@@ -222,25 +223,25 @@ def test_the_tools_make_every_shape_and_undo_it(qtbot: QtBot) -> None:
     QTest.keyClicks(edit, "one")
     plain = write(edit.body())
     for act, source in (
-        (edit.toggle_quote, "<blockquote>\n<p>one</p>\n</blockquote>\n"),
-        (lambda: edit.set_side("right"), '<p data-align="right">one</p>\n'),
-        (edit.toggle_guidance, "<aside>one</aside>\n"),
-        (edit.insert_start, "<p>one<span data-start></span></p>\n"),
-        (edit.insert_divider, "<p>one</p>\n<hr>\n"),
-        (lambda: edit.set_heading(2), "<h2>one</h2>\n"),
+        (edit.shape.toggle_quote, "<blockquote>\n<p>one</p>\n</blockquote>\n"),
+        (lambda: edit.shape.set_side("right"), '<p data-align="right">one</p>\n'),
+        (edit.shape.toggle_guidance, "<aside>one</aside>\n"),
+        (edit.shape.insert_start, "<p>one<span data-start></span></p>\n"),
+        (edit.shape.insert_divider, "<p>one</p>\n<hr>\n"),
+        (lambda: edit.shape.set_heading(2), "<h2>one</h2>\n"),
     ):
         act()
         assert write(edit.body()) == source
         edit.undo()
         assert write(edit.body()) == plain
     edit.selectAll()
-    edit.toggle_underline()
-    edit.toggle_strike()
+    edit.shape.toggle_underline()
+    edit.shape.toggle_strike()
     assert write(edit.body()) == "<p><u><s>one</s></u></p>\n"
-    edit.set_side("center")
-    edit.toggle_quote()
-    edit.set_list(ordered=False)
-    edit.set_condition("a > 1")
+    edit.shape.set_side("center")
+    edit.shape.toggle_quote()
+    edit.shape.set_list(ordered=False)
+    edit.parts.set_condition("a > 1")
     assert write(edit.body()) == (
         '<div data-when="a &gt; 1">\n<blockquote>\n<ul>\n'
         '<li data-align="center"><u><s>one</s></u>\n</ul>\n</blockquote>\n</div>\n'
@@ -250,13 +251,13 @@ def test_the_tools_make_every_shape_and_undo_it(qtbot: QtBot) -> None:
 def test_there_is_one_start_mark_and_a_letter_hides_it(qtbot: QtBot) -> None:
     edit = template_edit(qtbot)
     edit.load(read("<p>a<span data-start></span>b</p>"))
-    assert edit.start_position() == 1
+    assert edit.shape.start_position() == 1
     edit.moveCursor(QTextCursor.MoveOperation.End)
-    edit.insert_start()
+    edit.shape.insert_start()
     assert write(edit.body()) == "<p>ab<span data-start></span></p>\n"
     letter = SlotEdit()
     qtbot.addWidget(letter)
     letter.show_content(edit.body(), {})
     letter.show()
-    assert letter.start_position() == 2
+    assert letter.shape.start_position() == 2
     assert write(letter.body()) == write(edit.body())

@@ -155,7 +155,7 @@ def test_doubtful_words_are_marked_mended_and_kept_for_the_team(
         pytest.skip("no English dictionary on this machine")
     hand.until(lambda: "en_GB" in hand.session.shared.speller._dictionaries)
     hand.type("We recieve it at Zzyzx, {{case.number}} LS-4 www.qqq.example. ")
-    doubts = [d.word for d in page.body._doubts_in(page.body.document().begin())]
+    doubts = [d.word for d in page.body.spelling.doubts_in(page.body.document().begin())]
     assert doubts == ["recieve", "Zzyzx"]
     hand.press("F7")
     menu = page.body.findChildren(QMenu)[-1]
@@ -165,7 +165,7 @@ def test_doubtful_words_are_marked_mended_and_kept_for_the_team(
     assert page.body.toPlainText().startswith("We receive it")
     page.body._take("Zzyzx")
     hand.until(lambda: "Zzyzx" in hand.session.shared.catalogue.words)
-    assert page.body._doubts_in(page.body.document().begin()) == ()
+    assert page.body.spelling.doubts_in(page.body.document().begin()) == ()
 
 
 def test_what_is_copied_takes_its_declarations_along(hand: Hand, page: TemplateEditor) -> None:

@@ -307,7 +307,7 @@ def test_a_new_template_from_nothing(hand: Hand) -> None:
     page.body.setFocus()
     hand.type("It was a pleasure.")
     hand.put_in_use()
-    key = page._id
+    key = page.template
     content = saved(hand, 1, key)
     assert content.texts["en_GB"].body == "<p>It was a pleasure.</p>\n"
     assert content.frame == "lisle"

@@ -66,13 +66,13 @@ def test_whatever_is_done_with_parts_is_undone_by_one_step(
     cursor.setPosition(min(at * 5, edit.document().characterCount() - 1))
     edit.setTextCursor(cursor)
     if act == "moved":
-        edit.move_part(1)
+        edit.parts.move(1)
     elif act == "columns":
-        edit.set_columns(2)
+        edit.parts.set_columns(2)
     elif act == "copied":
-        edit.duplicate_part()
+        edit.parts.duplicate()
     else:
-        edit.remove_part()
+        edit.parts.remove()
     after = edit.body()
     edit.undo()
     assert write(edit.body()) == write(body)
@@ -201,7 +201,7 @@ def test_a_passage_is_put_in_shown_opened_and_mended_everywhere(
     in_use(hand, 2)
     hand.click(page.manuscript.things.passage)
     shared = hand.window.library.passages
-    assert shared.reach.text() == "A change reaches 1 template at once."
+    hand.until(lambda: shared.reach.text() == "A change reaches 1 template at once.")
     shared.body.setFocus()
     hand.press("Ctrl+End")
     hand.type(" Ring us.")
@@ -226,8 +226,15 @@ def test_a_passage_that_is_in_use_cannot_be_removed_and_a_draft_of_one_is_kept(h
     hand.press("Esc")
     assert any(b"By card." in draft for draft in hand.session.shared.own.drafts.values())
     hand.press("Ctrl+Alt+B", "Ctrl+Alt+A")
+    assert shared.title_field.text() == "How to pay" and "By card." in shared.body.toPlainText()
+    shared.title_field.clear()
     hand.press("Ctrl+S")
     assert "no title yet" in hand.said
+    shared.title_field.setFocus()
+    hand.type("Never mind")
+    hand.click(shared.drop)
+    assert not any(b"By card." in draft for draft in hand.session.shared.own.drafts.values())
+    assert shared.list.key and shared.title_field.text() != "Never mind"
 
 
 def test_a_frame_is_copied_changed_and_kept(hand: Hand) -> None:
@@ -252,7 +259,7 @@ def test_a_frame_is_copied_changed_and_kept(hand: Hand) -> None:
     assert "Not kept yet. “#88” is not a colour." in hand.said
     colour.selectAll()
     hand.type("#888888")
-    assert "Links and headings: 3.5 to 1" in frames.contrasts.text()
+    assert "Links, headings and buttons: 3.5 to 1" in frames.contrasts.text()
     hand.press("Ctrl+S")
     hand.until(
         lambda: any(f.name == "Night" for f in hand.session.shared.catalogue.frames.values())

@@ -179,7 +179,7 @@ def test_a_signature_is_written_and_stands_in_letters(hand: Hand, page: LibraryP
     page.edit("way-to-the-port")
     page.editor.body.setFocus()
     hand.press("Ctrl+End")
-    page.editor.body.insert_passage(SIGNATURE)
+    page.editor.body.parts.insert_passage(SIGNATURE)
     hand.put_in_use("Signed by whoever writes")
     hand.until(lambda: template(hand, "way-to-the-port").edition == 2)
     assert not [f for f in page.editor.findings() if f.severity == "stop"]

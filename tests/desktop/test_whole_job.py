@@ -77,7 +77,7 @@ def test_with_the_keyboard_alone(hand: Hand) -> None:
 def test_with_the_mouse_alone(hand: Hand) -> None:
     """Letters are typed, everything else is clicked."""
     window = hand.window
-    hand.click(window.place_buttons["Library"])
+    hand.click(window.place_buttons["library"])
     hand.click_row(window.library.shelves, "Sailings")
     hand.click_row(window.library.table, "Sailing cancelled")
     hand.click(window.library.pane.take_button)
@@ -93,7 +93,7 @@ def test_with_the_mouse_alone(hand: Hand) -> None:
     hand.sent_all()
     (arrived,) = hand.mailbox()
     check_the_message(arrived)
-    hand.click(window.place_buttons["Register"])
+    hand.click(window.place_buttons["register"])
     hand.click_row(window.register.table, "2026", double=True)
     hand.until(window.register.view.isVisible)
 

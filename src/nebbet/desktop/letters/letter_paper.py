@@ -11,7 +11,8 @@ from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.paper.body_tools import BodyTools
 from nebbet.desktop.paper.sheet import Desk, Sheet
-from nebbet.desktop.paper.slot_edit import SlotEdit, Spot
+from nebbet.desktop.paper.slot_edit import SlotEdit
+from nebbet.desktop.paper.spots import Spot
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.shared_library import SharedLibrary
 
@@ -56,7 +57,7 @@ class LetterPaper(QWidget):
 
     def _connect(self) -> None:
         for editor in (self.lines["subject"], self.body):
-            editor.word_taken.connect(self._shared.keep_word)
+            editor.spelling.word_taken.connect(self._shared.keep_word)
         self.body.part_wanted.connect(self._model.keep_part)
         self.body.edited.connect(lambda: self._model.take_body(self.body.body()))
         for editor in self.editors:
@@ -86,7 +87,7 @@ class LetterPaper(QWidget):
         for part, line in self.lines.items():
             line.show_content(getattr(letter, part), self._model.values)
         for editor in (self.lines["subject"], self.body):
-            editor.spell(self._shared.speller, letter.language)
+            editor.spelling.use(self._shared.speller, letter.language)
         self.body.show_content(letter.body, self._model.values)
         self._shape = _shape(letter.body)
         for part in _RARE:
@@ -215,7 +216,7 @@ class LetterPaper(QWidget):
             self.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
             return
         places = _once(self.places())
-        mark = self.body.start_position()
+        mark = self.body.shape.start_position()
         if mark is not None and letter and not letter.answers:
             cursor = self.body.textCursor()
             cursor.setPosition(mark)

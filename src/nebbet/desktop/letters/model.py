@@ -11,8 +11,7 @@ from nebbet.core.inline import Line
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import Case, Contact, fold
-from nebbet.desktop.paper.fillings import fillings_of
-from nebbet.desktop.paper.slot_edit import Filling
+from nebbet.desktop.paper.fillings import Filling, fillings_of
 from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.addressing import about_case, for_recipient

@@ -133,7 +133,7 @@ class LettersPage(Place):
         self.add_key("Previous blank", "Shift+F6", lambda: self.paper.next_blank(-1))
         self.add_key("Undo", "Ctrl+Z", self.model.undo)
         self.add_key("Redo", "Ctrl+Shift+Z", self.model.redo)
-        self.add_key("Next doubtful word", "F7", self.paper.body.next_doubt)
+        self.add_key("Next doubtful word", "F7", self.paper.body.spelling.next_doubt)
         self.add_key("Next finding", "F8", self.checks.next)
         self.add_key("Mend the finding", "Shift+F8", self.checks.mend)
         self.add_key("Send", "Ctrl+Return", self._send_key)
@@ -201,28 +201,28 @@ class LettersPage(Place):
         """Begin an empty letter; an empty one that is open already is used."""
         open_letter = self.model.letter
         if open_letter is None or written(open_letter):
-            letter = Letter(self._session.parts.token(), frame=self._first_frame())
-            self._session.letters.put_back(letter)
-            self.open_letter(letter.id)
+            self._begin()
         self.paper.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
-    def _first_frame(self) -> str:
-        return next(iter(self._session.shared.catalogue.frames), "")
+    def _begin(self, contact: Contact | None = None) -> Letter:
+        """Put an empty letter on the pile and open it."""
+        session = self._session
+        frame = next(iter(session.shared.catalogue.frames), "")
+        letter = Letter(session.parts.token(), frame=frame, recipient=contact)
+        session.letters.put_back(letter)
+        self.open_letter(letter.id)
+        return letter
 
     def take(self, template_id: str, contact: Contact | None = None) -> None:
         """Begin a letter with a template, as the library does."""
-        letter = Letter(self._session.parts.token(), recipient=contact)
-        self._session.letters.put_back(letter)
-        self.open_letter(letter.id)
+        letter = self._begin(contact)
         self.model.start_over(self._session.shared.catalogue.templates[template_id])
         self.pile.choose(f"letter:{letter.id}")
         self.paper.go_on()
 
     def write_to(self, contact: Contact | None, case: Case | None = None) -> None:
         """Begin a letter to a person, about a case."""
-        letter = Letter(self._session.parts.token(), frame=self._first_frame())
-        self._session.letters.put_back(letter)
-        self.open_letter(letter.id)
+        self._begin()
         if contact:
             self.model.set_recipient(contact)
         if case:

@@ -30,8 +30,13 @@ class BodyTools(QWidget):
         if add_files:
             for icon, name, keys, act in (
                 ("image", "Picture…", "Ctrl+Shift+P", self.ask_for_picture),
-                ("note-pencil", "Guidance: never sent", "Ctrl+Shift+G", editor.toggle_guidance),
-                ("cursor-text", "Start mark", "Ctrl+Shift+M", editor.insert_start),
+                (
+                    "note-pencil",
+                    "Guidance: never sent",
+                    "Ctrl+Shift+G",
+                    editor.shape.toggle_guidance,
+                ),
+                ("cursor-text", "Start mark", "Ctrl+Shift+M", editor.shape.insert_start),
             ):
                 layout.addWidget(self._button(icon, name, keys, act))
         layout.addStretch(1)
@@ -39,34 +44,34 @@ class BodyTools(QWidget):
     def _formats(self) -> list[tuple[str, str, str, Callable[[], object]]]:
         editor = self._editor
         return [
-            ("text-b", "Bold", "Ctrl+B", editor.toggle_bold),
-            ("text-italic", "Italic", "Ctrl+I", editor.toggle_italic),
-            ("text-underline", "Underline", "Ctrl+U", editor.toggle_underline),
-            ("text-strikethrough", "Strike out", "Ctrl+Shift+X", editor.toggle_strike),
-            ("text-h-one", "Heading", "Ctrl+Alt+1", lambda: editor.set_heading(1)),
-            ("text-h-two", "Smaller heading", "Ctrl+Alt+2", lambda: editor.set_heading(2)),
-            ("text-t", "Plain paragraph", "Ctrl+Alt+0", lambda: editor.set_heading(0)),
+            ("text-b", "Bold", "Ctrl+B", editor.shape.toggle_bold),
+            ("text-italic", "Italic", "Ctrl+I", editor.shape.toggle_italic),
+            ("text-underline", "Underline", "Ctrl+U", editor.shape.toggle_underline),
+            ("text-strikethrough", "Strike out", "Ctrl+Shift+X", editor.shape.toggle_strike),
+            ("text-h-one", "Heading", "Ctrl+Alt+1", lambda: editor.shape.set_heading(1)),
+            ("text-h-two", "Smaller heading", "Ctrl+Alt+2", lambda: editor.shape.set_heading(2)),
+            ("text-t", "Plain paragraph", "Ctrl+Alt+0", lambda: editor.shape.set_heading(0)),
             ("list-bullets", "Bulleted list", "Ctrl+Shift+8", self._bullets),
             ("list-numbers", "Numbered list", "Ctrl+Shift+7", self._numbers),
-            ("quotes", "Quote", "Ctrl+Shift+9", editor.toggle_quote),
-            ("text-align-left", "To the left", "Ctrl+Shift+L", lambda: editor.set_side("")),
+            ("quotes", "Quote", "Ctrl+Shift+9", editor.shape.toggle_quote),
+            ("text-align-left", "To the left", "Ctrl+Shift+L", lambda: editor.shape.set_side("")),
             ("text-align-center", "In the middle", "Ctrl+Shift+E", self._middle),
             ("text-align-right", "To the right", "Ctrl+Shift+R", self._right),
-            ("minus", "Divider", "Ctrl+Shift+H", editor.insert_divider),
+            ("minus", "Divider", "Ctrl+Shift+H", editor.shape.insert_divider),
             ("link-simple", "Link…", "Ctrl+K", self.ask_for_link),
         ]
 
     def _middle(self) -> None:
-        self._editor.set_side("center")
+        self._editor.shape.set_side("center")
 
     def _right(self) -> None:
-        self._editor.set_side("right")
+        self._editor.shape.set_side("right")
 
     def _bullets(self) -> None:
-        self._editor.set_list(ordered=False)
+        self._editor.shape.set_list(ordered=False)
 
     def _numbers(self) -> None:
-        self._editor.set_list(ordered=True)
+        self._editor.shape.set_list(ordered=True)
 
     def _button(self, icon: str, name: str, keys: str, act: Callable[[], object]) -> QToolButton:
         def run() -> None:
@@ -91,7 +96,7 @@ class BodyTools(QWidget):
             return
         if text and not text.startswith(("https://", "http://", "mailto:", "tel:", "{{")):
             text = f"mailto:{text}" if "@" in text else f"https://{text}"
-        self._editor.set_link(text)
+        self._editor.shape.set_link(text)
 
     def ask_for_picture(self) -> None:
         """Choose a picture file and put it at the cursor."""

@@ -1,18 +1,44 @@
 """How the values of a letter stand on the paper."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from typing import NamedTuple
 
-from nebbet.core import letter as letters
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Letter
+from nebbet.core.inline import Slot
+from nebbet.core.letter import Letter, by_place
 from nebbet.core.placeholders import Particular, text_in
+from nebbet.desktop.paper.docformat import Shown
 from nebbet.desktop.paper.marks import MarkKind
-from nebbet.desktop.paper.slot_edit import Filling
+
+
+class Filling(NamedTuple):
+    """What is to stand in a placeholder's places: text (None for a blank), label, kind of mark.
+
+    with_modifiers writes the value for a place that has modifiers. answer is what a person typed
+    for it, letter by letter.
+    """
+
+    text: str | None
+    label: str
+    kind: MarkKind
+    long: bool = False
+    with_modifiers: Callable[[str], str | None] | None = None
+    answer: str | None = None
+
+    def shown(self, slot: Slot) -> Shown:
+        """How it stands in one place; a blank shows its label."""
+        text = self.text
+        if slot.modifiers and self.with_modifiers:
+            text = self.with_modifiers(slot.modifiers)
+        return Shown(self.label, True) if text is None else Shown(text, False)
+
+
+NO_FILLING = Filling(None, "", "unknown")
 
 
 def fillings_of(letter: Letter, particulars: Iterable[Particular]) -> dict[str, Filling]:
     """How every value of a letter is shown, by what its places are kept by."""
-    found = letters.by_place(letter, particulars)
+    found = by_place(letter, particulars)
     return {key: filling_of(particular, letter.language) for key, particular in found.items()}
 
 

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
+    QContextMenuEvent,
     QImage,
     QKeyEvent,
     QKeySequence,
@@ -30,14 +31,18 @@ from nebbet.desktop.paper.marks import (
     paint_mark,
     paint_shapes,
 )
-from nebbet.desktop.paper.spelled_edit import SpelledEdit
+from nebbet.desktop.paper.paper_text import PaperText
+from nebbet.desktop.paper.parts import Parts
+from nebbet.desktop.paper.shaping import Shaping
+from nebbet.desktop.paper.spelling import Spelling
 
 _LINE = 30  # pixels: the height of a single line
 OWN_FORMAT = "application/x-nebbet-body"
 
 
-class PaperEdit(SpelledEdit):
-    """A text editor on paper that grows with its text, or keeps to one line.
+class PaperEdit(PaperText):
+    """A text editor on paper that grows with its text, or keeps to one line. What can be done with
+    the text lies in its shape, its parts and its spelling.
 
     edited says that a person changed something; entered that Return was pressed in a single line.
     """
@@ -50,6 +55,7 @@ class PaperEdit(SpelledEdit):
     def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
         super().__init__(single=single)
         self._pictures = pictures
+        self.shape, self.parts, self.spelling = Shaping(self), Parts(self), Spelling(self)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setTabChangesFocus(True)
         self.setAcceptRichText(True)
@@ -141,12 +147,12 @@ class PaperEdit(SpelledEdit):
         """Paint the marks under the text, then the text."""
         painter = QPainter(self.viewport())
         painter.translate(-self.horizontalScrollBar().value(), -self.verticalScrollBar().value())
-        spelling = self.spelling_marks(*self._shown_span(event))
+        spelling = self.spelling.marks(*self._shown_span(event))
         for mark in (*self.marks(), *spelling):
             for rect in self.rects(mark.start, mark.end):
                 paint_mark(painter, rect, mark.kind)
         paint_hanging(painter, self.document(), named=self.names_conditions)
-        paint_shapes(painter, self.document(), self._frame.accent)
+        paint_shapes(painter, self.document(), self.frame.accent)
         painter.end()
         super().paintEvent(event)
 
@@ -212,6 +218,13 @@ class PaperEdit(SpelledEdit):
             self.redo()
             return
         super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """The usual menu; over a doubtful word, with what may have been meant before it."""
+        menu = self.createStandardContextMenu()
+        self.spelling.menu_at(self.cursorForPosition(event.pos()).position(), menu)
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(event.globalPos())
 
     def focusNextPrevChild(self, next_child: bool) -> bool:
         """In a fact row, Tab goes from the label to the value, and on to the next row."""

@@ -1,8 +1,6 @@
 """The letter's own editor: the places of placeholders are completed where they stand."""
 
-from collections.abc import Callable, Iterator, Mapping
-from itertools import takewhile
-from typing import NamedTuple
+from collections.abc import Iterator, Mapping
 
 from PySide6.QtCore import QMimeData, Qt, Signal
 from PySide6.QtGui import (
@@ -24,56 +22,22 @@ from nebbet.desktop.paper import docformat, docread
 from nebbet.desktop.paper.block_object import BlockObject, Piece
 from nebbet.desktop.paper.docformat import BREAK, Shown, plain_format, slot_format
 from nebbet.desktop.paper.docwrite import Writer
-from nebbet.desktop.paper.marks import Mark, MarkKind
+from nebbet.desktop.paper.fillings import NO_FILLING, Filling
+from nebbet.desktop.paper.left_out import would_join
+from nebbet.desktop.paper.marks import Mark
 from nebbet.desktop.paper.paper_edit import PaperEdit, is_redo
-
-
-class Spot(NamedTuple):
-    """One occurrence of a placeholder in the document."""
-
-    id: int
-    slot: Slot
-    start: int
-    end: int
-    text: str
-    blank: bool
-
-    @property
-    def name(self) -> str:
-        """The placeholder's name, with the number of a list's member."""
-        return self.slot.key
-
-    @property
-    def shown(self) -> Shown:
-        """How it stands in the document."""
-        return Shown(self.text, self.blank)
-
-
-class Filling(NamedTuple):
-    """What is to stand in a placeholder's places: text (None for a blank), label, kind of mark.
-
-    with_modifiers writes the value for a place that has modifiers. answer is what a person typed
-    for it, letter by letter.
-    """
-
-    text: str | None
-    label: str
-    kind: MarkKind
-    long: bool = False
-    with_modifiers: Callable[[str], str | None] | None = None
-    answer: str | None = None
-
-    def shown(self, slot: Slot) -> Shown:
-        """How it stands in one place; a blank shows its label."""
-        text = self.text
-        if slot.modifiers and self.with_modifiers:
-            text = self.with_modifiers(slot.modifiers)
-        return Shown(self.label, True) if text is None else Shown(text, False)
-
+from nebbet.desktop.paper.spots import (
+    Spot,
+    anchor_at,
+    differs,
+    in_common,
+    position_of,
+    same_slot,
+    spots_in,
+)
 
 _DELETING = (Qt.Key.Key_Backspace, Qt.Key.Key_Delete)
 _RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
-_NO_FILLING = Filling(None, "", "unknown")
 
 
 class SlotEdit(PaperEdit):
@@ -128,7 +92,7 @@ class SlotEdit(PaperEdit):
         self.show_content(content, values)
         after = self.toPlainText()
         if before != after:
-            same = _alike(before[::-1], after[::-1])
+            same = in_common(before[::-1], after[::-1])
             cursor = self.textCursor()
             cursor.setPosition(len(after) - same)
             self.setTextCursor(cursor)
@@ -152,76 +116,36 @@ class SlotEdit(PaperEdit):
             self._rewrite(stale)
 
     def _is_typed(self, place: Spot) -> bool:
-        return self._values.get(fold(place.name), _NO_FILLING).answer == place.text
+        return self._values.get(fold(place.name), NO_FILLING).answer == place.text
 
     def _shown(self, slot: Slot) -> Shown:
-        shown = self._values.get(fold(slot.key), _NO_FILLING).shown(slot)
+        shown = self._values.get(fold(slot.key), NO_FILLING).shown(slot)
         return shown if shown.text else Shown(slot.name if shown.blank else "\u200b", shown.blank)
 
     def show_reshaped(self, body: Body, values: Mapping[str, Filling]) -> None:
         """Show the same text with parts put in or left out; typing goes on where it was, and what
         was selected stays so."""
         cursor, active = self.textCursor(), self._active
-        anchor, position = (self._spot(p) for p in (cursor.anchor(), cursor.position()))
+        anchor, position = (
+            anchor_at(self.document(), p) for p in (cursor.anchor(), cursor.position())
+        )
         self.show_content(body, values)
-        cursor.setPosition(self._at(anchor))
-        cursor.setPosition(self._at(position), QTextCursor.MoveMode.KeepAnchor)
+        cursor.setPosition(position_of(self.document(), anchor))
+        cursor.setPosition(position_of(self.document(), position), QTextCursor.MoveMode.KeepAnchor)
         self.setTextCursor(cursor)
         if active:
             inside = (p for p in self._places if p.start < cursor.position() <= p.end)
             self._active = next((p.id for p in inside), 0)
 
-    def _spot(self, position: int) -> tuple[str, int, int]:
-        """A position that lasts while parts come and go: a block's text, how many blocks of that
-        text stand before it, and the place in it."""
-        block = self.document().findBlock(position)
-        earlier = takewhile(lambda b: b != block, docread.blocks(self.document()))
-        same = sum(b.text() == block.text() for b in earlier)
-        return block.text(), same, position - block.position()
-
-    def _at(self, spot: tuple[str, int, int]) -> int:
-        """Where a spot is now. A block of which a value is written anew is known by its beginning,
-        and what stood behind the value still does."""
-        text, same, offset = spot
-        found = list(docread.blocks(self.document()))
-        equal = [block for block in found if block.text() == text]
-        if equal:
-            return equal[min(same, len(equal) - 1)].position() + offset
-        near = max(found, key=lambda block: _alike(block.text(), text))
-        if offset > _alike(near.text(), text):
-            offset += len(near.text()) - len(text)
-        return near.position() + max(0, min(offset, near.length() - 1))
-
     def _loaded(self, next_id: int) -> None:
         self._next_id = next_id
-        self._places = list(self._scan())
+        self._places = list(spots_in(self.document()))
         self._active = 0
 
     def _inserting_writer(self) -> Writer:
         # Ids are handed out well ahead: a place pasted twice must not pass for one place.
         self._next_id += 1000
         return self.writer(self._shown, self._next_id)
-
-    def _scan(self) -> Iterator[Spot]:
-        for block in docread.blocks(self.document()):
-            last: Spot | None = None
-            for fragment in docread.fragments(block):
-                char_format = fragment.charFormat()
-                slot_id = char_format.property(docformat.SLOT_ID)
-                if last and last.id != slot_id:
-                    yield last
-                    last = None
-                if slot_id:
-                    text = fragment.text().replace(BREAK, "\n")
-                    end = fragment.position() + fragment.length()
-                    if last:
-                        last = last._replace(end=end, text=last.text + text)
-                    else:
-                        slot = docformat.slot_of(char_format)
-                        blank = bool(char_format.property(docformat.SLOT_BLANK))
-                        last = Spot(slot_id, slot, fragment.position(), end, text, blank)
-            if last:
-                yield last
 
     def spell_text(self, block: QTextBlock) -> str:
         """Values are none of the writer's words, nor are the lines of what is left out."""
@@ -254,15 +178,15 @@ class SlotEdit(PaperEdit):
 
     def marks(self) -> Iterator[Mark]:
         for place in self._places:
-            value = self._values.get(fold(place.name), _NO_FILLING)
+            value = self._values.get(fold(place.name), NO_FILLING)
             yield Mark(place.start, place.end, "blank" if place.blank else value.kind)
 
     # Following what people do
 
     def after_change(self) -> None:
         before = {place.id: place for place in self._places}
-        self._places = list(self._scan())
-        changed = [p for p in self._places if p.id in before and _differs(p, before[p.id])]
+        self._places = list(spots_in(self.document()))
+        changed = [p for p in self._places if p.id in before and differs(p, before[p.id])]
         for place in {fold(p.name): p for p in changed}.values():
             self._tell(place)
 
@@ -271,12 +195,12 @@ class SlotEdit(PaperEdit):
         others = [
             p
             for p in self._places
-            if _same_slot(p.slot, place.slot) and p.id != place.id and _differs(p, place)
+            if same_slot(p.slot, place.slot) and p.id != place.id and differs(p, place)
         ]
         text = "" if place.blank else place.text.replace("\u200b", "")
         if others:
             key = fold(place.name)
-            known = self._values.get(key, _NO_FILLING)
+            known = self._values.get(key, NO_FILLING)
             if not place.slot.modifiers:
                 self._values[key] = known._replace(text=None if place.blank else text)
                 self._rewrite(others)
@@ -297,7 +221,7 @@ class SlotEdit(PaperEdit):
             cursor.insertText(shown.text.replace("\n", BREAK), made)
         cursor.endEditBlock()
         self._loading = False
-        self._places = list(self._scan())
+        self._places = list(spots_in(self.document()))
         self.viewport().update()
 
     def _follow_cursor(self) -> None:
@@ -380,7 +304,7 @@ class SlotEdit(PaperEdit):
         key = event.key()
         kept = docread.left_out(cursor.block())
         if kept is None:
-            return self._would_join(cursor, key)
+            return would_join(cursor, key)
         if key in _RETURN:
             self.part_wanted.emit(kept)
         elif key in _DELETING:
@@ -390,23 +314,11 @@ class SlotEdit(PaperEdit):
             return _types(event)
         return True
 
-    def _would_join(self, cursor: QTextCursor, key: int) -> bool:
-        if cursor.hasSelection():
-            ends = (cursor.selectionStart(), cursor.selectionEnd())
-            inside = (self.document().findBlock(end) for end in ends)
-            return key in _DELETING and any(docread.left_out(b) is not None for b in inside)
-        block = cursor.block()
-        if key == Qt.Key.Key_Backspace and cursor.atBlockStart():
-            return docread.left_out(block.previous()) is not None
-        if key == Qt.Key.Key_Delete and cursor.atBlockEnd():
-            return docread.left_out(block.next()) is not None
-        return False
-
     def _return(self, event: QKeyEvent) -> bool:
         place = self._place_at(self.textCursor())
         if place is None or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             return False
-        value = self._values.get(fold(place.name), _NO_FILLING)
+        value = self._values.get(fold(place.name), NO_FILLING)
         if value.long and not place.blank:
             self.insert_text(BREAK)
         else:
@@ -439,7 +351,7 @@ class SlotEdit(PaperEdit):
         return next((p for p in self._places if p.start <= position < p.end), None)
 
     def _empty(self, cursor: QTextCursor, place: Spot) -> None:
-        value = self._values.get(fold(place.name), _NO_FILLING)
+        value = self._values.get(fold(place.name), NO_FILLING)
         cursor.setPosition(place.start + 1)
         base = cursor.charFormat()
         cursor.setPosition(place.start)
@@ -471,26 +383,12 @@ class SlotEdit(PaperEdit):
         if place is None:
             super().insertFromMimeData(source)
             return
-        long = self._values.get(fold(place.name), _NO_FILLING).long
+        long = self._values.get(fold(place.name), NO_FILLING).long
         text = source.text().strip()
         self.insert_text(text.replace("\n", BREAK) if long else " ".join(text.split()))
 
     def insert_plain(self, text: str) -> None:
         self.insert_text(text)
-
-
-def _alike(one: str, other: str) -> int:
-    """How many signs two texts begin with in common."""
-    pairs = zip(one, other, strict=False)
-    return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], pairs))
-
-
-def _same_slot(one: Slot, other: Slot) -> bool:
-    return (fold(one.key), one.modifiers) == (fold(other.key), other.modifiers)
-
-
-def _differs(one: Spot, other: Spot) -> bool:
-    return (one.text, one.blank) != (other.text, other.blank)
 
 
 def _types(event: QKeyEvent) -> bool:

@@ -162,7 +162,7 @@ class SharedFacts(ListPage[Typed]):
 
     def shown(self) -> None:
         fact = self.record(self.unsaved.key or "")
-        self.drop.setEnabled(fact is not None)
+        self.drop.setEnabled(fact is not None or self.is_begun())
         self.see_earlier.setEnabled(fact is not None)
         self.form.used.setText(self._users(fact))
 
@@ -213,6 +213,7 @@ class SharedFacts(ListPage[Typed]):
     def _remove(self) -> None:
         fact = self.record(self.unsaved.key or "")
         if fact is None:
+            self.drop_begun()
             return
         users = self._shared.search.users.of_fact(fact.name)
         text = f"{len(users)} templates would miss it." if users else "No template uses it."

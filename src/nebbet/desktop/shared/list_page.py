@@ -112,10 +112,21 @@ class ListPage(Place, Generic[T]):
 
     def take_out(self, call: Callable[[], object]) -> None:
         """Take the one at hand out of the library, with what is typed over it."""
-        key = self.unsaved.key or ""
-        self.unsaved.forget(key)
-        self.unsaved.key = None
+        self._forget()
         self._shared.change(call)
+
+    def is_begun(self) -> bool:
+        """Whether a new one is at hand."""
+        return self.unsaved.key == ""
+
+    def drop_begun(self) -> None:
+        """Let go of a new one, with what is typed."""
+        self._forget()
+        self.list.choose_first()
+
+    def _forget(self) -> None:
+        self.unsaved.forget(self.unsaved.key or "")
+        self.unsaved.key = None
 
     def keep_draft(self) -> None:
         """Keep what is typed."""

@@ -226,6 +226,9 @@ class SharedPassages(ListPage[Passage]):
         found, users, voice = self._held, self._users(), self._shared.voice
         if self.unsaved.key in (None, SIGNATURE):
             return
+        if self.is_begun():
+            self.drop_begun()
+            return
         if users:
             titles = ", ".join(t.title for t in users[:3])
             voice.say(

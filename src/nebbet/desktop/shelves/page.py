@@ -359,7 +359,7 @@ class LibraryPage(Place):
     def _open_taken(self, key: str, said: str) -> None:
         def opened() -> None:
             self.edit(key)
-            self.editor.offer_prompts(said)
+            self.editor.prompts.offer_all(said)
 
         self._when_known(key, opened)
 

@@ -13,8 +13,9 @@ from nebbet.core.records import fold
 from nebbet.desktop.editions.own_versions import OwnVersions
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import size_words
+from nebbet.desktop.paper.fillings import Filling
 from nebbet.desktop.paper.sheet import paper_box
-from nebbet.desktop.paper.slot_edit import Filling, SlotEdit
+from nebbet.desktop.paper.slot_edit import SlotEdit
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.holdings import Template
 

@@ -6,35 +6,29 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLineEdit,
-    QSizePolicy,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from nebbet.core import checks, dates
+from nebbet.core import checks
 from nebbet.core import letter as letters
 from nebbet.core.checks import Finding
 from nebbet.core.comparing import Merged
-from nebbet.core.dates import calendar_for
-from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, TemplateDraft
 from nebbet.core.placeholders import World
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.pause import AUTOSAVE, after_pause
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.desktop.template.copies import ConditionalCopies
-from nebbet.desktop.template.enclosures import Enclosures
-from nebbet.desktop.template.found_by import FoundBy
-from nebbet.desktop.template.ledger import Ledger
+from nebbet.desktop.template.beside import Beside
+from nebbet.desktop.template.example import Example
+from nebbet.desktop.template.looks import Looks
 from nebbet.desktop.template.manuscript import LINES, Manuscript
+from nebbet.desktop.template.prompts import Prompts
 from nebbet.desktop.template.putting_in_use import PuttingInUse
-from nebbet.desktop.template.saving import Saving
+from nebbet.desktop.template.saving import Saving, overtaken_by
 from nebbet.desktop.template.try_it import TryIt
-from nebbet.desktop.template.year_view import YearView
 from nebbet.library.drafting import Opened, Wanted, Work, take_up
-from nebbet.library.examples import example_cases
 from nebbet.library.holdings import Proposal, Template
 from nebbet.library.writing import examine_template
 
@@ -60,21 +54,21 @@ class TemplateEditor(Place):
         super().__init__()
         self._shared = shared
         self._work = Work()
-        self._examples: list[str] = []
         self._loading = True
         self.title_field, self.shelf, self.frame = QLineEdit(), QComboBox(), QComboBox()
-        self.ledger = Ledger(lambda: shared.catalogue, self._world)
+        self.using = PuttingInUse(self.keep_now)
+        self.beside = Beside(shared, self._world, self.using)
+        self.ledger = self.beside.ledger
         self.manuscript = Manuscript(shared, self.ledger)
         self.body, self.lines = self.manuscript.body, self.manuscript.lines
         self.languages, self.find_bar = self.manuscript.languages, self.manuscript.find_bar
         self.condition = self.manuscript.condition
-        self.enclosures = Enclosures(shared, self.ledger)
-        self.copies = ConditionalCopies(self.ledger)
-        self.found_by = FoundBy(lambda: (c.kind for c in shared.catalogue.cases.values()))
-        self.calendar = QLineEdit()
-        self.year = YearView()
-        self.trial = TryIt(shared)
-        self.using = PuttingInUse(self.keep_now)
+        self.copies, self.enclosures = self.beside.copies, self.beside.enclosures
+        self.found_by, self.holidays = self.beside.found_by, self.beside.holidays
+        self.example = Example(
+            shared, lambda: f"{self.title_field.text()} {self.shelf.currentText()}"
+        )
+        self.prompts = Prompts(shared.voice, self.ledger, self.manuscript)
         self.saving = Saving(shared)
         self.note = self.using.note
         self.back = pieces.button("Back to the shelves (Esc)", self.leave)
@@ -96,44 +90,14 @@ class TemplateEditor(Place):
         pieces.fill(QVBoxLayout(head), title, self.languages, margin=8)
         writing = QWidget()
         pieces.fill(QVBoxLayout(writing), head, pieces.rule(), self.manuscript, spacing=0)
-        self._middle = QStackedWidget()
-        self._middle.addWidget(writing)
-        self._middle.addWidget(self.year)
-        self._middle.addWidget(self.trial)
-        inside = QWidget()
-        pieces.fill(
-            QVBoxLayout(inside),
-            self.ledger,
-            self.copies,
-            self.enclosures,
-            self.found_by,
-            self._working_days(),
-            None,
-            spacing=14,
-        )
-        inside.layout().setContentsMargins(0, 0, 8, 0)  # type: ignore[union-attr]
-        ledger = pieces.scrolled(inside)
-        ledger.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
-        self.using.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
-        side = pieces.column("right", ledger, pieces.rule(), self.using)
-        side.setFixedWidth(330)
-        pieces.fill(QHBoxLayout(self), self._middle, side, spacing=0)
-
-    def _working_days(self) -> QWidget:
-        """The public holidays that the template's date rules count with."""
-        made = QWidget()
-        theme.named(self.calendar, "Public holidays")
-        self.calendar.setPlaceholderText("the team's own; or a code: FR, DE-BY")
-        self._calendar_note = pieces.label("", "note", wrap=True)
-        head = pieces.label("Working days", "heading")
-        line = pieces.row(pieces.label("Holidays of", "faint"), pieces.grow(self.calendar))
-        pieces.fill(QVBoxLayout(made), head, pieces.rule(), line, self._calendar_note, spacing=3)
-        return made
+        self.looks = Looks(self._shared, writing, self.manuscript.focus_text)
+        self.year, self.trial = self.looks.year, self.looks.trial
+        pieces.fill(QHBoxLayout(self), self.looks, self.beside, spacing=0)
 
     def _connect(self) -> None:
         for editor in self.manuscript.editors:
             editor.opened.connect(self._open_entry)
-            editor.prompts_pasted.connect(self._offer_blanks)
+            editor.prompts_pasted.connect(self.prompts.offer)
         self.manuscript.edited.connect(self._edited)
         self.manuscript.things.open_passage.connect(self.passage_wanted)
         self.title_field.textEdited.connect(self._edited)
@@ -142,14 +106,10 @@ class TemplateEditor(Place):
         self.ledger.changed.connect(self._declared)
         self.ledger.insert.connect(self._insert)
         self.ledger.renamed.connect(self._renamed)
-        self.enclosures.changed.connect(self._edited)
-        self.copies.changed.connect(self._edited)
-        self.found_by.changed.connect(self._edited)
-        self.calendar.textEdited.connect(self._other_calendar)
+        self.beside.changed.connect(self._edited)
+        self.holidays.changed.connect(self._other_calendar)
         self.ledger.form.year.connect(self.see_year)
         self.ledger.form.example.connect(self._other_example)
-        self.year.left.connect(self._back_to_text)
-        self.trial.left.connect(self._back_to_text)
         self.using.wanted.connect(self.put_in_use)
         self.saving.saved.connect(self._saved)
         self.saving.merged.connect(self._merged)
@@ -206,7 +166,7 @@ class TemplateEditor(Place):
         self.frame.setVisible(self.frame.count() > 1)
         self.note.clear()
         self._show_draft(draft)
-        self._back_to_text()
+        self.looks.back()
         self._loading = False
         self._show_state()
         self.title_field.setFocus() if not draft.title else self.body.setFocus()
@@ -222,14 +182,8 @@ class TemplateEditor(Place):
 
     def _show_content(self, content: Content, language: str = "") -> None:
         """Show all that an edition holds, in one of its languages."""
-        self._examples = []
-        self.calendar.setText(content.calendar)
-        self._calendar_note.clear()
-        self.ledger.show_placeholders(content.placeholders)
-        self.ledger.show_uses(letters.uses(content))
-        self.enclosures.show_enclosures(content.enclosures)
-        self.copies.show_copies(content.copies.conditional)
-        self.found_by.show_words(content.kinds, content.keywords)
+        self.example.forget(content)
+        self.beside.show_content(content)
         self.manuscript.show_content(content, language)
 
     def _other_frame(self) -> None:
@@ -260,39 +214,15 @@ class TemplateEditor(Place):
     # Following
 
     def _world(self) -> World:
-        shared, catalogue = self._shared, self._shared.catalogue
-        language = self.manuscript.language or "en_GB"
-        calendar = self._calendar_code()
-        if not self._examples:
-            content = self._work.base.content
-            about = f"{self.title_field.text()} {self.shelf.currentText()}"
-            self._examples = example_cases(catalogue, content, about)
-        case = catalogue.cases.get(next(iter(self._examples), ""))
-        contact = catalogue.contacts.get(case.contact) if case else None
-        return catalogue.world(shared.now(), shared.me, language, contact, case, calendar)
+        return self.example.world(self.manuscript.language, self.holidays.code)
 
-    def _calendar_code(self) -> str:
-        """The template's own holidays, as long as there are such."""
-        code = self.calendar.text().strip()
-        try:
-            calendar_for(code)
-        except NebbetError:
-            return ""
-        return code
-
-    def _other_calendar(self, code: str) -> None:
-        try:
-            calendar_for(code.strip())
-        except NebbetError as error:
-            self._calendar_note.setText(error.sentence)
-        else:
-            self._calendar_note.clear()
+    def _other_calendar(self) -> None:
         self.ledger.form.explain()
         self._edited()
 
     def _other_example(self) -> None:
         """Let another case that fits be the example."""
-        self._examples = [*self._examples[1:], *self._examples[:1]]
+        self.example.next()
         self.ledger.form.explain()
         self.condition.explain()
 
@@ -300,39 +230,18 @@ class TemplateEditor(Place):
 
     def see_year(self) -> None:
         """Show what the date rule at hand does over a year."""
-        found, world = self.ledger.current, self._world()
-        if found is None or found.source != "date":
-            self._shared.voice.say("Choose a date rule in the ledger first: it has a year to see.")
-            return
-        try:
-            rule = dates.read(found.of)
-        except NebbetError as error:
-            self._shared.voice.say(error.sentence)
-            return
-        self.year.show_rule(found.title, rule, world.today, world.calendar)
-        self._middle.setCurrentWidget(self.year)
-        self.year.chart.setFocus()
+        self.looks.see_year(self.ledger.current, self._world())
 
     def try_it(self) -> None:
         """Show the letter that the template would be, or go back to the text."""
-        if self._middle.currentWidget() is self.trial:
-            self._back_to_text()
-            return
-        self._world()  # finds the cases that fit
-        language = self.manuscript.language
-        self.trial.show_content(self.content(), language, list(self._examples))
-        self._middle.setCurrentWidget(self.trial)
-        self.trial.case.setFocus()
+        self.looks.try_it(self._show_trial)
 
     def try_as_received(self) -> None:
         """Try the template, as its recipient will see it."""
-        if self._middle.currentWidget() is not self.trial:
-            self.try_it()
-        self.trial.show_received()
+        self.looks.try_it(self._show_trial, received=True)
 
-    def _back_to_text(self) -> None:
-        self._middle.setCurrentIndex(0)
-        self.manuscript.focus_text()
+    def _show_trial(self, trial: TryIt) -> None:
+        trial.show_content(self.content(), self.manuscript.language, self.example.cases)
 
     def _edited(self, *_args: object) -> None:
         if not self._loading:
@@ -347,31 +256,6 @@ class TemplateEditor(Place):
 
     def _insert(self, name: str) -> None:
         self.manuscript.insert(name)
-
-    def _offer_blanks(self, found: list[str], said: str = "") -> None:
-        """Prompts in pasted text are blanks that somebody wrote by hand: offer to make them so."""
-        named = checks.blank_names(found, [p.name for p in self.ledger.placeholders])
-        listed = ", ".join(found[:6]) + (f" and {len(found) - 6} more" if len(found) > 6 else "")
-        self._shared.voice.say(
-            f"{said} The text has prompts: {listed}.".strip(),
-            "Make them blanks",
-            lambda: self._make_blanks(named),
-        )
-
-    def offer_prompts(self, said: str) -> None:
-        """Say something of a text that came from elsewhere, and offer its prompts as blanks."""
-        text = "\n".join(editor.toPlainText() for editor in self.manuscript.editors)
-        if found := checks.prompts_in(text):
-            self._offer_blanks(found, said)
-        else:
-            self._shared.voice.say(said)
-
-    def _make_blanks(self, named: dict[str, str]) -> None:
-        for name in named.values():
-            self.ledger.declare(name)
-        for editor in self.manuscript.editors:
-            editor.make_slots(named)
-        self.body.setFocus()
 
     def _open_entry(self, name: str) -> None:
         """Go to a placeholder's entry; one that declares itself gets one."""
@@ -394,17 +278,7 @@ class TemplateEditor(Place):
 
     def content(self) -> Content:
         """The template as it stands on the page."""
-        written = self.manuscript.content()
-        return replace(
-            written,
-            placeholders=tuple(self.ledger.placeholders),
-            copies=replace(written.copies, conditional=tuple(self.copies.copies)),
-            enclosures=tuple(self.enclosures.enclosures),
-            frame=self._frame_id(),
-            calendar=self.calendar.text().strip(),
-            kinds=self.found_by.kinds,
-            keywords=self.found_by.keywords,
-        )
+        return replace(self.beside.taken(self.manuscript.content()), frame=self._frame_id())
 
     def _draft(self) -> TemplateDraft:
         shelf = str(self.shelf.currentData() or "")
@@ -483,7 +357,7 @@ class TemplateEditor(Place):
 
     def _show_finding(self, finding: Finding) -> None:
         """Go to where a finding is."""
-        self._back_to_text()
+        self.looks.back()
         if finding.part in self.lines:
             self.manuscript.sheet.show_row(LINES[finding.part], True)
             self.lines[finding.part].setFocus()
@@ -517,21 +391,14 @@ class TemplateEditor(Place):
         """Somebody was quicker: show what both made together, and say so."""
         if self.template != theirs.id:
             return
-        author = self._shared.catalogue.members.get(theirs.author)
-        first = f"{author.name if author else 'Somebody'} put edition {theirs.edition} in use"
         self._loading = True
         self._show_draft(merged.draft)
         self._loading = False
         self._work = self._work.overtaken(theirs)
         self._shared.own.keep_draft(self.template, self._work.kept(merged.draft))
         self._show_state()
-        if merged.clashes:
-            both = ", ".join(merged.clashes)
-            said = (
-                f"{first} meanwhile, and changed the same as you: {both}. Your wording stands here."
-            )
-        else:
-            said = f"{first} meanwhile. Its changes are in your text now: look, and put it in use."
+        author = self._shared.catalogue.members.get(theirs.author)
+        said = overtaken_by(author.name if author else "", theirs.edition, merged)
         self._shared.voice.say(said, "Show both", lambda: self.editions_wanted.emit(self.template))
 
     def leave(self) -> None:
@@ -543,7 +410,7 @@ class TemplateEditor(Place):
         if self.manuscript.things.is_used:
             self.body.setFocus()
             return
-        if self._middle.currentIndex() > 0:
-            self._back_to_text()
+        if not self.looks.is_text:
+            self.looks.back()
             return
         self.left.emit()

@@ -115,7 +115,7 @@ class Manuscript(QWidget):
         self.source.edited.connect(self._edited)
         self._shared.speller.ready.connect(self._tell_dictionary)
         for editor in (self.lines["subject"], self.body):
-            editor.word_taken.connect(self._shared.keep_word)
+            editor.spelling.word_taken.connect(self._shared.keep_word)
         self.source.plain_wanted.connect(self._make_ordinary)
         self.find_bar.closed.connect(self.close_find)
         self.languages.switched.connect(self._switch)
@@ -181,7 +181,7 @@ class Manuscript(QWidget):
     def _show_text(self, code: str) -> None:
         self.language = self._ledger.language = code
         for editor in (self.lines["subject"], self.body):
-            editor.spell(self._shared.speller, code)
+            editor.spelling.use(self._shared.speller, code)
         self._tell_dictionary(code)
         texts = self._texts[code]
         self.lines["subject"].load(inline.parse(texts.subject))
@@ -279,23 +279,23 @@ class Manuscript(QWidget):
 
     def _show_hanging(self) -> None:
         if not self.condition.hasFocus():
-            self.condition.setText(self.body.condition())
+            self.condition.setText(self.body.parts.condition())
         if not self.each.hasFocus():
-            self.each.show_text(self.body.list_over())
+            self.each.show_text(self.body.parts.list_over())
 
     def _set_condition(self) -> None:
         """Let the paragraphs belong only under the condition that was written."""
         when = self.condition.text().strip()
-        if when != self.body.condition():
-            self.body.set_condition(when)
+        if when != self.body.parts.condition():
+            self.body.parts.set_condition(when)
         if self.condition.hasFocus():
             self.body.setFocus()
 
     def _set_each(self, name: str) -> None:
         """Repeat the paragraphs for each member of the list that was chosen."""
         self.each.show_text(name)
-        if name != self.body.list_over():
-            self.body.set_list_over(name)
+        if name != self.body.parts.list_over():
+            self.body.parts.set_list_over(name)
         if self.each.hasFocus():
             self.body.setFocus()
 
@@ -314,7 +314,7 @@ class Manuscript(QWidget):
 
     def next_doubt(self) -> None:
         """Go to the next doubtful word in the text, or in the subject."""
-        if not (self.body.next_doubt() or self.lines["subject"].next_doubt()):
+        if not (self.body.spelling.next_doubt() or self.lines["subject"].spelling.next_doubt()):
             self._shared.voice.say("Every word is known.")
 
     # Finding

@@ -31,21 +31,23 @@ class PartTools(QWidget):
 
     def _fill(self) -> None:
         editor = self._editor
-        self._add(self._insert, "Two &columns", "Ctrl+Shift+2", lambda: editor.set_columns(2))
-        self._add(self._insert, "&Three columns", "Ctrl+Shift+3", lambda: editor.set_columns(3))
-        self._add(self._insert, "&No columns", "Ctrl+Alt+N", lambda: editor.set_columns(0))
+        self._add(self._insert, "Two &columns", "Ctrl+Shift+2", lambda: editor.parts.set_columns(2))
+        self._add(
+            self._insert, "&Three columns", "Ctrl+Shift+3", lambda: editor.parts.set_columns(3)
+        )
+        self._add(self._insert, "&No columns", "Ctrl+Alt+N", lambda: editor.parts.set_columns(0))
         self._insert.addSeparator()
-        self._add(self._insert, "&Fact row", "Ctrl+Shift+F", editor.toggle_facts)
+        self._add(self._insert, "&Fact row", "Ctrl+Shift+F", editor.shape.toggle_facts)
         self._add(self._insert, "&Button", "Ctrl+Shift+K", self._button)
         self._insert.addMenu(self._included)
         self._insert.addSeparator()
-        self._add(self._insert, "&Divider", "", editor.insert_divider)
-        self._add(self._insert, "&Guidance", "", editor.toggle_guidance)
-        self._add(self._insert, "&Start mark", "", editor.insert_start)
-        self._add(self._part, "Move &up", "Alt+Up", lambda: editor.move_part(-1))
-        self._add(self._part, "Move &down", "Alt+Down", lambda: editor.move_part(1))
-        self._add(self._part, "Dupli&cate", "Ctrl+Shift+D", editor.duplicate_part)
-        self._add(self._part, "&Remove", "Ctrl+Shift+Backspace", editor.remove_part)
+        self._add(self._insert, "&Divider", "", editor.shape.insert_divider)
+        self._add(self._insert, "&Guidance", "", editor.shape.toggle_guidance)
+        self._add(self._insert, "&Start mark", "", editor.shape.insert_start)
+        self._add(self._part, "Move &up", "Alt+Up", lambda: editor.parts.move(-1))
+        self._add(self._part, "Move &down", "Alt+Down", lambda: editor.parts.move(1))
+        self._add(self._part, "Dupli&cate", "Ctrl+Shift+D", editor.parts.duplicate)
+        self._add(self._part, "&Remove", "Ctrl+Shift+Backspace", editor.parts.remove)
 
     def _add(self, menu: QMenu, words: str, keys: str, act: Callable[[], object]) -> None:
         action = self._key(words, keys, act)
@@ -69,7 +71,7 @@ class PartTools(QWidget):
         for passage in found:
             self._included.addAction(
                 passage.title.replace("&", "&&"),
-                lambda name=passage.id: self._editor.insert_passage(name),
+                lambda name=passage.id: self._editor.parts.insert_passage(name),
             )
         if not found:
             self._included.addAction("The library has none yet").setEnabled(False)
@@ -94,5 +96,5 @@ class PartTools(QWidget):
 
     def _button(self) -> None:
         """Make the paragraph a button, or text again."""
-        on = self._editor.button_link() is not None
-        self._editor.set_button("" if on else "https://")
+        on = self._editor.shape.button_link() is not None
+        self._editor.shape.set_button("" if on else "https://")

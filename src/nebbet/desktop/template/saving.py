@@ -80,3 +80,12 @@ class Saving(QObject):
             read, lambda found: self.merged.emit(*found), self._shared.voice.fail
         )
         self._shared.refresh()
+
+
+def overtaken_by(author: str, edition: int, merged: Merged) -> str:
+    """What is said to whoever was not the first."""
+    first = f"{author or 'Somebody'} put edition {edition} in use"
+    if merged.clashes:
+        both = ", ".join(merged.clashes)
+        return f"{first} meanwhile, and changed the same as you: {both}. Your wording stands here."
+    return f"{first} meanwhile. Its changes are in your text now: look, and put it in use."

@@ -64,7 +64,7 @@ class ThingBar(QWidget):
         """Show the thing at the cursor."""
         if self.is_used:
             return
-        picture, button = self._picture(), self._editor.button_link()
+        picture, button = self._picture(), self._editor.shape.button_link()
         link = self._editor.textCursor().charFormat().anchorHref() if button is None else button
         passage = self._editor.passage_at_cursor()
         kind = (
@@ -110,10 +110,10 @@ class ThingBar(QWidget):
         text = self.address.text().strip()
         if self._picture():
             self._take_picture()
-        elif self._editor.button_link() is not None:
-            self._editor.set_button_link(text)
+        elif self._editor.shape.button_link() is not None:
+            self._editor.shape.set_button_link(text)
         else:
-            self._editor.set_link_address(text)
+            self._editor.shape.set_link_address(text)
 
     def _take_picture(self) -> None:
         found = self._picture()
@@ -123,7 +123,9 @@ class ThingBar(QWidget):
         alt = inline.parse(self.alt.text().strip())
         link = inline.parse(self.address.text().strip())
         file = fmt.name().removeprefix(docformat.PICTURE)
-        self._editor.put_picture(position, file, alt, self.wide.value(), self.high.value(), link)
+        self._editor.shape.put_picture(
+            position, file, alt, self.wide.value(), self.high.value(), link
+        )
 
     def _open(self) -> None:
         self.open_passage.emit(self._editor.passage_at_cursor())

@@ -12,9 +12,9 @@ from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.as_received import AsReceived
 from nebbet.desktop.kit.picker import Choice, Picker
-from nebbet.desktop.paper.fillings import filling_of
+from nebbet.desktop.paper.fillings import Filling, filling_of
 from nebbet.desktop.paper.sheet import Desk, Sheet
-from nebbet.desktop.paper.slot_edit import Filling, SlotEdit
+from nebbet.desktop.paper.slot_edit import SlotEdit
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.writing import examine

@@ -24,12 +24,12 @@ def upgrade() -> None:
     )
     for table, key in _KEYS.items():
         for act, row in (("INSERT", "NEW"), ("UPDATE", "NEW"), ("DELETE", "OLD")):
-            op.execute(
-                f"CREATE TRIGGER IF NOT EXISTS {table}_logs_{act.lower()} AFTER {act} ON {table} "
-                f"BEGIN INSERT INTO change (kind, key) VALUES ('{table}', {row}.{key}); END"
-            )
+            logs = f"{table}_logs_{act.lower()} AFTER {act} ON {table}"
+            entry = f"INSERT INTO change (kind, key) VALUES ('{table}', {row}.{key})"
+            op.execute(f"CREATE TRIGGER IF NOT EXISTS {logs} BEGIN {entry}; END")
     op.execute(
-        "CREATE TRIGGER IF NOT EXISTS change_forgets AFTER INSERT ON change WHEN NEW.number % 1000 = 0 "
+        "CREATE TRIGGER IF NOT EXISTS change_forgets AFTER INSERT ON change "
+        "WHEN NEW.number % 1000 = 0 "
         f"BEGIN DELETE FROM change WHERE number <= NEW.number - {_KEPT}; END"
     )
 
@@ -37,12 +37,13 @@ def upgrade() -> None:
 # A transaction may be seen later than one that began after it: an entry is found by the transaction
 # that made it, not by its number.
 _FOR_POSTGRESQL = (
-    "CREATE TABLE IF NOT EXISTS nebbet.change (number bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, "
+    "CREATE TABLE IF NOT EXISTS nebbet.change "
+    "(number bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, "
     "kind varchar(16) NOT NULL, key varchar(255) NOT NULL, "
     "made xid8 NOT NULL DEFAULT pg_current_xact_id())",
     "CREATE INDEX IF NOT EXISTS change_made ON nebbet.change (made)",
-    f"""CREATE OR REPLACE FUNCTION nebbet.nebbet_logs() RETURNS trigger LANGUAGE plpgsql SECURITY DEFINER
-    SET search_path = pg_catalog, nebbet, pg_temp AS $$
+    f"""CREATE OR REPLACE FUNCTION nebbet.nebbet_logs() RETURNS trigger LANGUAGE plpgsql
+    SECURITY DEFINER SET search_path = pg_catalog, nebbet, pg_temp AS $$
     DECLARE
         at record;
         key text;

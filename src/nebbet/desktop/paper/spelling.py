@@ -3,60 +3,58 @@
 from collections.abc import Callable, Iterator
 from functools import partial
 
-from PySide6.QtCore import Signal
-from PySide6.QtGui import QAction, QContextMenuEvent, QTextBlock, QTextCursor
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QAction, QTextBlock, QTextCursor
 from PySide6.QtWidgets import QMenu
 
 from nebbet.core.spelling import Misspelt, misspelt
 from nebbet.desktop.paper import docread
 from nebbet.desktop.paper.marks import Mark
-from nebbet.desktop.paper.shaped_edit import ShapedEdit
+from nebbet.desktop.paper.paper_text import PaperText
 from nebbet.desktop.paper.speller import Speller
 
 _MOST_KEPT = 2_000
 
 
-class SpelledEdit(ShapedEdit):
-    """Marks words that the dictionary of its language does not know.
+class Spelling(QObject):
+    """Marks words of an editor that the dictionary of its language does not know.
 
     word_taken says that somebody wants the team to keep a word.
     """
 
     word_taken = Signal(str)
 
-    def __init__(self, *, single: bool = False) -> None:
-        super().__init__(single=single)
+    def __init__(self, editor: PaperText) -> None:
+        super().__init__(editor)
+        self._editor = editor
         self._speller: Speller | None = None
         self._spelt: dict[str, tuple[Misspelt, ...]] = {}
         self.language = ""
 
-    def spell(self, speller: Speller, language: str) -> None:
+    def use(self, speller: Speller, language: str) -> None:
         """Check the spelling in a language from now on."""
         if self._speller is None:
             speller.ready.connect(self._heard)
         self._speller, self.language = speller, language
         self._spelt.clear()
         speller.load(language)
-        self.viewport().update()
+        self._editor.viewport().update()
 
     def _heard(self, language: str) -> None:
         if language == self.language:
-            self.forget_spelling()
+            self.forget()
 
-    def forget_spelling(self) -> None:
+    def forget(self) -> None:
         """Look every word up again."""
         self._spelt.clear()
-        self.viewport().update()
+        self._editor.viewport().update()
 
-    def spell_text(self, block: QTextBlock) -> str:
-        """The text of a block that is to be spelt; heirs blank out what is none of the writer's."""
-        return block.text()
-
-    def _doubts_in(self, block: QTextBlock) -> tuple[Misspelt, ...]:
+    def doubts_in(self, block: QTextBlock) -> tuple[Misspelt, ...]:
+        """The doubtful words of a block."""
         speller = self._speller
-        if speller is None or self.isReadOnly():
+        if speller is None or self._editor.isReadOnly():
             return ()
-        text = self.spell_text(block)
+        text = self._editor.spell_text(block)
         found = self._spelt.get(text)
         if found is None:
             knows = speller.knows
@@ -66,13 +64,13 @@ class SpelledEdit(ShapedEdit):
             self._spelt[text] = found
         return found
 
-    def spelling_marks(self, first: QTextBlock, end: int) -> Iterator[Mark]:
+    def marks(self, first: QTextBlock, end: int) -> Iterator[Mark]:
         """Doubtful words from a block to a position; not the one that is being typed."""
-        cursor = self.textCursor()
-        typing = cursor.position() if self.hasFocus() and not cursor.hasSelection() else -1
+        cursor = self._editor.textCursor()
+        typing = cursor.position() if self._editor.hasFocus() and not cursor.hasSelection() else -1
         block = first
         while block.isValid() and block.position() <= end:
-            for doubt in self._doubts_in(block):
+            for doubt in self.doubts_in(block):
                 start = block.position() + doubt.start
                 last = start + len(doubt.word)
                 if last != typing:
@@ -84,29 +82,29 @@ class SpelledEdit(ShapedEdit):
     def next_doubt(self) -> bool:
         """Select the next doubtful word and offer what may have been meant; False when there is
         none."""
-        after = self.textCursor().selectionEnd()
+        after = self._editor.textCursor().selectionEnd()
         places = [
             (block.position() + doubt.start, doubt.word)
-            for block in docread.blocks(self.document())
-            for doubt in self._doubts_in(block)
+            for block in docread.blocks(self._editor.document())
+            for doubt in self.doubts_in(block)
         ]
         if not places:
             return False
         start, word = next((p for p in places if p[0] >= after), places[0])
         self._select(start, word)
         menu = self._menu(word)
-        menu.popup(self.viewport().mapToGlobal(self.cursorRect().bottomLeft()))
+        menu.popup(self._editor.viewport().mapToGlobal(self._editor.cursorRect().bottomLeft()))
         return True
 
     def _select(self, start: int, word: str) -> None:
-        cursor = self.textCursor()
+        cursor = self._editor.textCursor()
         cursor.setPosition(start)
         cursor.setPosition(start + len(word), QTextCursor.MoveMode.KeepAnchor)
-        self.setTextCursor(cursor)
-        self.setFocus()
+        self._editor.setTextCursor(cursor)
+        self._editor.setFocus()
 
     def _menu(self, word: str) -> QMenu:
-        menu = QMenu(self)
+        menu = QMenu(self._editor)
         menu.setAccessibleName(f"Spelling of {word}")
         self._fill(menu, word)
         menu.aboutToHide.connect(menu.deleteLater)
@@ -116,7 +114,9 @@ class SpelledEdit(ShapedEdit):
         assert self._speller is not None
         found = self._speller.suggestions(word, self.language)
         before = menu.actions()[0] if menu.actions() else None
-        made = [(text.replace("&", "&&"), partial(self.insert_plain, text)) for text in found]
+        made = [
+            (text.replace("&", "&&"), partial(self._editor.insert_plain, text)) for text in found
+        ]
         made.append((f"Keep “{word}” for the team", partial(self._take, word)))
         for words, act in made:
             action = QAction(words, menu)
@@ -128,22 +128,18 @@ class SpelledEdit(ShapedEdit):
     def _take(self, word: str) -> None:
         assert self._speller is not None
         self._speller.take(word, self.language)
-        self.forget_spelling()
+        self.forget()
         self.word_taken.emit(word)
 
-    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        """The usual menu; over a doubtful word, with what may have been meant before it."""
-        menu = self.createStandardContextMenu()
-        position = self.cursorForPosition(event.pos()).position()
-        block = self.document().findBlock(position)
-        for doubt in self._doubts_in(block):
+    def menu_at(self, position: int, menu: QMenu) -> None:
+        """Put what may have been meant before the rest of a menu, over a doubtful word."""
+        block = self._editor.document().findBlock(position)
+        for doubt in self.doubts_in(block):
             start = block.position() + doubt.start
             if start <= position <= start + len(doubt.word):
                 self._select(start, doubt.word)
                 self._fill(menu, doubt.word)
                 break
-        menu.aboutToHide.connect(menu.deleteLater)
-        menu.popup(event.globalPos())
 
 
 def _do(act: Callable[[], None], _checked: bool = False) -> None:
