@@ -517,7 +517,7 @@ def test_a_colleague_s_own_template_is_proposed_as_a_new_one(colleague: Hand) ->
     mine, editor = library.editor.template, library.editor
     hand.type("Ferry biscuits")
     assert editor.using.use_button.text() == "Put in use as edition 1", "on the own shelf"
-    editor.shelf.setCurrentIndex(editor.shelf.findText("Bookings"))
+    editor.heading.shelves.setCurrentIndex(editor.heading.shelves.findText("Bookings"))
     editor.lines["subject"].setFocus()
     hand.type("Biscuits")
     editor.body.setFocus()

@@ -171,7 +171,6 @@ def _contact(catalogue: Catalogue, words: str) -> Contact:
 
 
 def _case(catalogue: Catalogue, number: str) -> Case:
-    for case in catalogue.cases.values():
-        if fold(case.number) == fold(number):
-            return case
+    if case := catalogue.case_numbered(number):
+        return case
     raise NebbetError(f"There is no case “{number}”", advice="nebbet find shows what there is")

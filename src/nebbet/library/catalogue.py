@@ -11,7 +11,7 @@ from nebbet.core.dates import WorkingCalendar, zone_of
 from nebbet.core.letter import Content, Passage, included
 from nebbet.core.letter.signature import SIGNATURE, signature_of
 from nebbet.core.placeholders import World
-from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.core.records import Case, Contact, Fact, Member, fold
 from nebbet.library.holdings import LibraryFile, Proposal, Shelf, Template, Usage
 
 
@@ -68,6 +68,11 @@ class Catalogue(Struct, frozen=True):
     def usage_of(self, template: str) -> Usage:
         """How a template was used."""
         return self.usage.get(template, Usage())
+
+    def case_numbered(self, number: str) -> Case | None:
+        """The case of a number, as people write it."""
+        wanted = fold(number)
+        return next((case for case in self.cases.values() if fold(case.number) == wanted), None)
 
     def cases_of(self, contact: str) -> list[Case]:
         """The cases of one contact."""

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from msgspec.structs import replace
 
 from nebbet.core import inline
+from nebbet.core.body.fact_rows import FACT_SIDES, is_fact_row, is_value
 from nebbet.core.body.levelled import levelled
 from nebbet.core.body.markup import sayable
 from nebbet.core.body.model import (
@@ -151,7 +152,7 @@ class _Reader:
 
     def _start_block(self, node: "etree._Element") -> None:
         tag = node.tag
-        if tag in _FACT_SIDES and self._start_side(node):
+        if tag in FACT_SIDES and self._start_side(node):
             return
         if self._terms and tag in _IN_A_CELL:
             self._next_line()
@@ -179,13 +180,13 @@ class _Reader:
         """The label or the value of a fact row begins; a value goes on in the row at hand."""
         if node.tag not in ("dt", "dd") and not is_fact_row(node.getparent()):
             return False
-        follows = self._rows > 0 and _is_value(node)
+        follows = self._rows > 0 and is_value(node)
         if follows:
             self._inlines.append(Gap())
         else:
             self._flush()
             self._rows += 1
-            if _is_value(node):
+            if is_value(node):
                 self._inlines.append(Gap())
         self._terms += 1
         return True
@@ -223,9 +224,9 @@ class _Reader:
 
     def _end(self, node: "etree._Element") -> None:
         tag = node.tag
-        if tag in _FACT_SIDES and (tag in ("dt", "dd") or is_fact_row(node.getparent())):
+        if tag in FACT_SIDES and (tag in ("dt", "dd") or is_fact_row(node.getparent())):
             self._terms -= 1
-            if _is_value(node):
+            if is_value(node):
                 self._flush()
         elif self._terms and tag in _IN_A_CELL:
             return
@@ -356,50 +357,7 @@ def _is_button(node: "etree._Element") -> bool:
     return node.tag == "p" and node.get("data-button") is not None
 
 
-_FACT_SIDES = ("dt", "dd", "td", "th")
-_LONGEST_LABEL = 60
-
-
-def _is_value(node: "etree._Element") -> bool:
-    """Whether a side of a fact row is its value: the second one."""
-    return node.tag == "dd" or (node.tag != "dt" and node.getprevious() is not None)
-
-
-def is_fact_row(row: "etree._Element") -> bool:
-    """Whether a row of a table of anybody's making says a label and its value: two cells, the
-    first one short, neither laid out further."""
-    if row is None or row.tag != "tr" or len(row) != 2:
-        return False
-    kept = row.get(_JUDGED)
-    if kept is None:
-        kept = "yes" if _says_a_fact(row) else "no"
-        row.set(_JUDGED, kept)
-    return bool(kept == "yes")
-
-
-_JUDGED = "data-judged"
-
-
-def _says_a_fact(row: "etree._Element") -> bool:
-    table = next((a for a in row.iterancestors() if a.tag == "table"), None)
-    if table is None or not _has_pairs(table) or any(cell.tag not in ("td", "th") for cell in row):
-        return False
-    laid_out = any(node.tag in _LAID_OUT for node in row.iter())
-    label = " ".join(row[0].itertext()).split()
-    return bool(label) and not laid_out and len(" ".join(label)) <= _LONGEST_LABEL
-
-
-def _has_pairs(table: "etree._Element") -> bool:
-    """Whether every row of a table has two cells; judged once."""
-    kept = table.get(_JUDGED)
-    if kept is None:
-        kept = "no" if any(len(row) != 2 for row in table.iter("tr")) else "yes"
-        table.set(_JUDGED, kept)
-    return bool(kept == "yes")
-
-
 _IN_A_CELL = {"p", "div", "section", "article", "center", "address", "header", "footer"}
-_LAID_OUT = {"table", "ul", "ol", "dl", "blockquote", "hr", "img", *_HEADINGS}
 
 
 def _alignment(node: "etree._Element") -> Align:

@@ -185,7 +185,7 @@ class LettersPage(Place):
             self.paper.go_on()
 
     def _open_outgoing(self, item_id: str) -> None:
-        entry = next((e for e in self._session.sending.outbox if e.item.id == item_id), None)
+        entry = self._session.sending.entry(item_id)
         if entry:
             self.model.show(None)
             self.outgoing.show_entry(entry)
@@ -310,9 +310,7 @@ class LettersPage(Place):
         self.paper.go_on()
 
     def _enter_case(self, text: str) -> None:
-        found = next(
-            (c for c in self._session.shared.catalogue.cases.values() if c.number == text), None
-        )
+        found = self._session.shared.catalogue.case_numbered(text)
         if found or not text:
             self.model.set_case(found)
         else:
@@ -332,9 +330,7 @@ class LettersPage(Place):
 
     def _on_outbox(self) -> None:
         if isinstance(self._middle.currentWidget(), OutgoingView):
-            entry = next(
-                (e for e in self._session.sending.outbox if e.item.id == self.outgoing.id), None
-            )
+            entry = self._session.sending.entry(self.outgoing.id)
             if entry:
                 self.outgoing.show_entry(entry)
             else:

@@ -176,6 +176,10 @@ class Sending(QObject):
 
     # The outbox
 
+    def entry(self, item_id: str) -> Queued | None:
+        """A letter that is in the outbox."""
+        return next((entry for entry in self.outbox if entry.item.id == item_id), None)
+
     def refresh(self) -> None:
         """Read the outbox again."""
         self._operations.run(self._read_outbox, self._on_outbox, self._voice.fail)

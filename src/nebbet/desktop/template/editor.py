@@ -3,9 +3,7 @@
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
-    QComboBox,
     QHBoxLayout,
-    QLineEdit,
     QVBoxLayout,
     QWidget,
 )
@@ -16,12 +14,13 @@ from nebbet.core.checks import Finding
 from nebbet.core.comparing import Merged
 from nebbet.core.letter import Content, TemplateDraft
 from nebbet.core.placeholders import World
-from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.pause import AUTOSAVE, after_pause
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.template.beside import Beside
 from nebbet.desktop.template.example import Example
+from nebbet.desktop.template.heading import Heading
 from nebbet.desktop.template.looks import Looks
 from nebbet.desktop.template.manuscript import LINES, Manuscript
 from nebbet.desktop.template.prompts import Prompts
@@ -55,7 +54,8 @@ class TemplateEditor(Place):
         self._shared = shared
         self._work = Work()
         self._loading = True
-        self.title_field, self.shelf, self.frame = QLineEdit(), QComboBox(), QComboBox()
+        self.heading = Heading()
+        self.title_field = self.heading.title_field
         self.using = PuttingInUse(self.keep_now)
         self.beside = Beside(shared, self._world, self.using)
         self.ledger = self.beside.ledger
@@ -65,9 +65,7 @@ class TemplateEditor(Place):
         self.condition = self.manuscript.condition
         self.copies, self.enclosures = self.beside.copies, self.beside.enclosures
         self.found_by, self.holidays = self.beside.found_by, self.beside.holidays
-        self.example = Example(
-            shared, lambda: f"{self.title_field.text()} {self.shelf.currentText()}"
-        )
+        self.example = Example(shared, lambda: self.heading.about)
         self.prompts = Prompts(shared.voice, self.ledger, self.manuscript)
         self.saving = Saving(shared)
         self.note = self.using.note
@@ -79,14 +77,9 @@ class TemplateEditor(Place):
     # Layout
 
     def _lay_out(self) -> None:
-        for field, name in (
-            (self.title_field, "Title"), (self.shelf, "Shelf"), (self.frame, "Frame"),
-        ):  # fmt: skip
-            theme.named(field, name)
-        self.title_field.setPlaceholderText("Title in the library; it is never sent")
         head = QWidget()
         trial = pieces.button("Try it (Ctrl+T)", self.try_it)
-        title = pieces.row(self.back, pieces.grow(self.title_field), self.shelf, self.frame, trial)
+        title = pieces.row(self.back, pieces.grow(self.heading), trial)
         pieces.fill(QVBoxLayout(head), title, self.languages, margin=8)
         writing = QWidget()
         pieces.fill(QVBoxLayout(writing), head, pieces.rule(), self.manuscript, spacing=0)
@@ -100,11 +93,10 @@ class TemplateEditor(Place):
             editor.prompts_pasted.connect(self.prompts.offer)
         self.manuscript.edited.connect(self._edited)
         self.manuscript.things.open_passage.connect(self.passage_wanted)
-        self.title_field.textEdited.connect(self._edited)
-        self.shelf.currentIndexChanged.connect(self._edited)
-        self.frame.currentIndexChanged.connect(self._other_frame)
+        self.heading.edited.connect(self._edited)
+        self.heading.reframed.connect(self._other_frame)
         self.ledger.changed.connect(self._declared)
-        self.ledger.insert.connect(self._insert)
+        self.ledger.insert.connect(self.manuscript.insert)
         self.ledger.renamed.connect(self._renamed)
         self.beside.changed.connect(self._edited)
         self.holidays.changed.connect(self._other_calendar)
@@ -157,13 +149,7 @@ class TemplateEditor(Place):
         self._tell_opened(opened, template)
         self.using.forget()
         self.using.show_findings(())
-        self.shelf.clear()
-        for shelf in catalogue.shelves:
-            self.shelf.addItem(shelf.name, shelf.id)
-        self.frame.clear()
-        for key, found in catalogue.frames.items():
-            self.frame.addItem(found.name or key, key)
-        self.frame.setVisible(self.frame.count() > 1)
+        self.heading.offer(catalogue)
         self.note.clear()
         self._show_draft(draft)
         self.looks.back()
@@ -173,10 +159,7 @@ class TemplateEditor(Place):
 
     def _show_draft(self, draft: TemplateDraft) -> None:
         """Show a state of the template at hand."""
-        self.title_field.setText(draft.title)
-        self.title_field.setCursorPosition(0)
-        self.shelf.setCurrentIndex(self.shelf.findData(draft.shelf))
-        self.frame.setCurrentIndex(self.frame.findData(draft.content.frame))
+        self.heading.show_draft(draft)
         self.manuscript.sheet.set_frame(self._shared.catalogue.frame(draft.content.frame))
         self._show_content(draft.content)
 
@@ -190,11 +173,8 @@ class TemplateEditor(Place):
         """Let the template stand in another frame."""
         if self._loading:
             return
-        self.manuscript.sheet.set_frame(self._shared.catalogue.frame(self._frame_id()))
+        self.manuscript.sheet.set_frame(self._shared.catalogue.frame(self.heading.frame))
         self._rewrite(self.content())
-
-    def _frame_id(self) -> str:
-        return str(self.frame.currentData() or "")
 
     def _tell_opened(self, opened: Opened, template: Template) -> None:
         voice = self._shared.voice
@@ -254,9 +234,6 @@ class TemplateEditor(Place):
         self.manuscript.source.source.colours.rehighlight()
         self._edited()
 
-    def _insert(self, name: str) -> None:
-        self.manuscript.insert(name)
-
     def _open_entry(self, name: str) -> None:
         """Go to a placeholder's entry; one that declares itself gets one."""
         self.ledger.declare(name)
@@ -278,12 +255,11 @@ class TemplateEditor(Place):
 
     def content(self) -> Content:
         """The template as it stands on the page."""
-        return replace(self.beside.taken(self.manuscript.content()), frame=self._frame_id())
+        return replace(self.beside.taken(self.manuscript.content()), frame=self.heading.frame)
 
     def _draft(self) -> TemplateDraft:
-        shelf = str(self.shelf.currentData() or "")
-        title = self.title_field.text().strip()
-        return TemplateDraft(title, shelf, self.content(), self._work.base.edition)
+        base = self._work.base.edition
+        return TemplateDraft(self.heading.title, self.heading.shelf, self.content(), base)
 
     def keep_draft(self) -> None:
         """Keep what is not in use yet, through a crash too; nothing changed is nothing kept."""
@@ -309,15 +285,12 @@ class TemplateEditor(Place):
     def _show_state(self) -> None:
         """Say which edition is in use, and whether there is more here than that."""
         template = self._shared.catalogue.templates.get(self.template)
-        number = template.edition if template else 0
-        said = f"Edition {number} is in use" if number else "No edition is in use yet"
-        changed = "; your changes are a draft." if self.template in self._shared.own.drafts else "."
-        others = self._shared.others_editing(self.template)
-        self.using.state.setText(f"{said}{changed} {others}".strip())
-        proposes = self.saving.proposes(str(self.shelf.currentData() or ""))
-        words = "Propose" if proposes else f"Put in use as edition {number + 1}"
-        self.using.use_button.setText(words)
-        self.using.use_button.setAccessibleName(words)
+        self.using.show_state(
+            template.edition if template else 0,
+            self._shared.others_editing(self.template),
+            changed=self.template in self._shared.own.drafts,
+            proposes=self.saving.proposes(self.heading.shelf),
+        )
 
     def findings(self) -> tuple[Finding, ...]:
         """What the checks find in the template as it stands here."""

@@ -49,6 +49,15 @@ class PuttingInUse(QWidget):
         pieces.keep_low(self)
         self.show_findings(())
 
+    def show_state(self, number: int, others: str, *, changed: bool, proposes: bool) -> None:
+        """Say which edition is in use, and whether there is more here than that."""
+        said = f"Edition {number} is in use" if number else "No edition is in use yet"
+        draft = "; your changes are a draft." if changed else "."
+        self.state.setText(f"{said}{draft} {others}".strip())
+        words = "Propose" if proposes else f"Put in use as edition {number + 1}"
+        self.use_button.setText(words)
+        self.use_button.setAccessibleName(words)
+
     def show_findings(self, found: tuple[Finding, ...]) -> None:
         """List what is wrong, the gravest first."""
         self._found = found

@@ -10,6 +10,11 @@ depends_on = None
 
 
 def upgrade() -> None:
+    _make_templates()
+    _make_the_rest()
+
+
+def _make_templates() -> None:
     op.create_table(
         "setting",
         sa.Column("name", sa.String(64), primary_key=True),
@@ -43,6 +48,9 @@ def upgrade() -> None:
         sa.Column("note", sa.Text, nullable=False),
         sa.PrimaryKeyConstraint("template", "number"),
     )
+
+
+def _make_the_rest() -> None:
     op.create_table(
         "file",
         sa.Column("sha256", sa.String(64), primary_key=True),
