@@ -179,7 +179,7 @@ def test_changes_of_the_same_place_are_told_and_mine_stays() -> None:
     mine = replace(with_body(BASE, "until five", "until six"), title="Mine")
     theirs = replace(with_body(BASE, "until five", "until seven"), title="Theirs")
     merged = merge(BASE, mine, theirs)
-    assert merged.clashes == ("the text in en_GB", "the title")
+    assert merged.clashes == ("the text in English", "the title")
     assert merged.draft == mine
 
 

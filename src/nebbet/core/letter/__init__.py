@@ -1,5 +1,6 @@
 """The letter: a template being completed for one person."""
 
+from nebbet.core.letter.completing import by_place, complete, counts_from_sending, work_out
 from nebbet.core.letter.content import (
     ADDRESS_LINES,
     Content,
@@ -12,29 +13,20 @@ from nebbet.core.letter.content import (
     text_for,
     unsound,
 )
+from nebbet.core.letter.editing import answer, keep_part, rename, reworded
 from nebbet.core.letter.letter import (
     LINES,
     Attachment,
     Letter,
-    answer,
-    attachment_for,
-    by_place,
-    complete,
-    counts_from_sending,
     from_json,
-    in_language,
-    keep_part,
     names,
-    rename,
-    reworded,
     slots,
-    start,
     to_json,
-    work_out,
     written,
 )
 from nebbet.core.letter.passages import Passage, included, merge_declared, passages_in
 from nebbet.core.letter.renaming import renamed
+from nebbet.core.letter.starting import attachment_for, in_language, start
 from nebbet.core.letter.uses import uses
 
 __all__ = [

@@ -54,6 +54,7 @@ class Resolution:
         self._answers, self._excused = answers, frozenset(excused)
         self._done: dict[str, Particular] = {}
         self._path: list[str] = []
+        self._circular: set[str] = set()  # names that need themselves, or such a name
 
     def particulars(self, wanted: Iterable[str]) -> tuple[Particular, ...]:
         """The particulars of the wanted names, then of those that they needed."""
@@ -93,6 +94,7 @@ class Resolution:
         """The typed value of a name, for sums and rules. Raises sums.NoValue with the reason."""
         key = fold(name)
         if key in self._path:
+            self._circular.update(self._path)
             raise sums.NoValue(self._circle(key))
         if len(self._path) >= MOST_LINKS:
             raise sums.NoValue(f"more than {MOST_LINKS} placeholders need each other in a row")
@@ -100,6 +102,8 @@ class Resolution:
         if found.problem:
             raise sums.NoValue(found.problem)
         if found.value is None or found.value == "":
+            if found.is_circular:
+                self._circular.update(self._path)
             raise sums.NoValue(lack(found))
         return found.value
 
@@ -133,7 +137,8 @@ class Resolution:
             value = self._reread(placeholder, default)
         finally:
             self._path.pop()
-        found = Particular(placeholder, default, default, note, value=value)
+        circular = value is None and fold(placeholder.name) in self._circular
+        found = Particular(placeholder, default, default, note, value=value, is_circular=circular)
         return found if answer is None else self._answered(found, answer)
 
     def _reread(self, placeholder: Placeholder, text: str | None) -> Value | None:

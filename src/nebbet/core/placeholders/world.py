@@ -41,7 +41,7 @@ class Particular(Struct, frozen=True):
     type. default is what the source gave. note says where the value comes from and how it was
     worked out, or why it is missing. answer is what a person typed; problem says why that cannot
     be taken, and clearer holds texts that could. known is False for a name that nothing declares;
-    meant is then the nearest name that something does.
+    meant is then the nearest name that something does. is_circular says that it needs itself.
     """
 
     placeholder: Placeholder
@@ -54,6 +54,7 @@ class Particular(Struct, frozen=True):
     answer: str | None = None
     problem: str = ""
     clearer: tuple[str, ...] = ()
+    is_circular: bool = False
 
     @property
     def name(self) -> str:

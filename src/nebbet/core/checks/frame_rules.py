@@ -6,6 +6,7 @@ from msgspec import Struct
 
 from nebbet.core.body import Frame
 from nebbet.core.checks.findings import Finding
+from nebbet.core.checks.rules import Found, Rule, run
 from nebbet.core.contrast import TEXT, contrast
 from nebbet.core.errors import NebbetError
 
@@ -43,12 +44,27 @@ def contrasts(frame: Frame) -> list[Contrast]:
     return found
 
 
-def check_frame(frame: Frame) -> Iterator[Finding]:
-    """A stop for each pair of colours that is none, a doubt for each below WCAG 2.2 AA (4.5:1)."""
+def check_frame(frame: Frame) -> tuple[Finding, ...]:
+    """What is wrong with a frame: colours that are none, and what can hardly be read."""
+    return run(FRAME_RULES, frame)
+
+
+def _colours(frame: Frame) -> Iterator[Found]:
     for found in contrasts(frame):
         if found.problem:
-            yield Finding("contrast", "stop", "frame", found.problem, found.what)
-        elif not found.is_enough:
+            yield Found("frame", found.problem, found.what)
+
+
+def _contrast(frame: Frame) -> Iterator[Found]:
+    """Below WCAG 2.2 AA (4.5:1)."""
+    for found in contrasts(frame):
+        if not found.problem and not found.is_enough:
             said = f"{found.what.capitalize()} of the frame can hardly be read: "
             said += f"{found.ratio:.1f} to 1, it should be {TEXT} to 1"
-            yield Finding("contrast", "doubt", "frame", said, found.what)
+            yield Found("frame", said, found.what)
+
+
+FRAME_RULES: tuple[Rule[Frame], ...] = (
+    Rule("colour", "stop", _colours),
+    Rule("contrast", "doubt", _contrast),
+)

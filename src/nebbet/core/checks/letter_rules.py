@@ -1,0 +1,255 @@
+"""The checks of one letter, a rule each."""
+
+import re
+from collections.abc import Callable, Iterable, Iterator
+from datetime import date
+
+from nebbet.core import addresses, body, inline
+from nebbet.core import letter as letters
+from nebbet.core.addresses import Address
+from nebbet.core.checks.findings import Finding, Remedy, Severity
+from nebbet.core.checks.prompts import prompts_in
+from nebbet.core.checks.rules import Found, Rule, run
+from nebbet.core.checks.subjects import LetterToCheck
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Letter
+from nebbet.core.placeholders import Particular, text_in
+from nebbet.core.records import fold
+
+LARGEST_TOTAL = 20 * 2**20  # common practice, no source: many servers refuse more than 25 MB
+
+_BRACES = re.compile(r"\{\{|\}\}")
+_PROMISES = re.compile(
+    r"\b(attached|attachment|enclosed|enclosure|ci-joint\w*|pièces? jointes?|beigefügt\w*|anbei"
+    r"|im anhang|vedlagt|vedlegg\w*)\b",
+    re.IGNORECASE,
+)
+
+
+def check(
+    letter: Letter,
+    particulars: Iterable[Particular],
+    has_file: Callable[[str], bool],
+    expired: Callable[[str], date | None] = lambda _file: None,
+) -> tuple[Finding, ...]:
+    """Check a completed letter, as LetterToCheck; stops come first, then doubts, then notes."""
+    known = {fold(particular.name): particular for particular in particulars}
+    return run(LETTER_RULES, LetterToCheck(letter, known, has_file, expired))
+
+
+def _unknown(at: LetterToCheck) -> Iterator[Found]:
+    for particular in at.particulars.values():
+        if not particular.known:
+            said = particular.note[:1].upper() + particular.note[1:]
+            severity: Severity = "stop" if particular.is_blank else "doubt"
+            yield Found("particulars", said, particular.name, _rename(particular), severity)
+
+
+def _rename(particular: Particular) -> Remedy | None:
+    """What lets a mistyped name be the one that was meant."""
+    right = particular.meant
+    return Remedy(f"Use “{right}”", "rename", particular.name, right) if right else None
+
+
+def _values(at: LetterToCheck) -> Iterator[Found]:
+    """What a person typed cannot be taken; over a worked-out value it is theirs to decide."""
+    for particular in at.particulars.values():
+        if not particular.known or not particular.problem:
+            continue
+        placeholder = particular.placeholder
+        severity: Severity = "stop" if placeholder.source == "blank" else "doubt"
+        remedy = None
+        if len(particular.clearer) == 1:
+            (text,) = particular.clearer
+            remedy = Remedy(f"Use {text}", "answer", particular.name, text)
+        said = f"{placeholder.title}: {particular.problem}"
+        yield Found("particulars", said, particular.name, remedy, severity)
+
+
+def _blanks(at: LetterToCheck) -> Iterator[Found]:
+    used = {fold(name) for name in letters.names(at.letter)}
+    for key, particular in at.particulars.items():
+        placeholder = particular.placeholder
+        if not particular.known or particular.problem or not particular.is_blank:
+            continue
+        if key in used or placeholder.source == "blank":
+            said = f"{placeholder.title} is not completed: {particular.note}"
+            yield Found("particulars", said, particular.name, _rename(particular))
+    for slot in letters.slots(at.letter):
+        whole = at.particulars.get(fold(slot.name)) if slot.item and slot.text is None else None
+        if whole is not None and not whole.is_blank:
+            said = f"Number {slot.item} of {whole.placeholder.title} is not completed"
+            yield Found("particulars", said, slot.key)
+
+
+def _modifiers(at: LetterToCheck) -> Iterator[Found]:
+    told: set[str] = set()
+    for slot in letters.slots(at.letter):
+        particular = at.particulars.get(fold(slot.name))
+        if not slot.modifiers or slot.inner in told or particular is None:
+            continue
+        told.add(slot.inner)
+        try:
+            text_in(particular, slot.modifiers, at.letter.language)
+        except NebbetError as error:
+            yield Found("body", f"{{{{{slot.inner}}}}}: {error.what}", slot.name)
+
+
+def _undecided(at: LetterToCheck) -> Iterator[Found]:
+    for when, reason in at.letter.undecided.items():
+        said = f"A part belongs to the letter only if {when}; that cannot be told: {reason}"
+        remedy = Remedy("Leave that part out", "drop part", when)
+        yield Found("body", said, when, remedy)
+
+
+def _recipient(at: LetterToCheck) -> Iterator[Found]:
+    recipient = at.letter.recipient
+    if recipient is None:
+        yield Found("to", "There is no recipient: choose whom it goes to")
+    elif not recipient.email:
+        yield Found("to", f"{recipient.name} has no address on file: give one")
+
+
+def _addresses(at: LetterToCheck) -> Iterator[Found]:
+    recipient = at.letter.recipient
+    if recipient and recipient.email:
+        found = addresses.one(recipient.email)
+        if not isinstance(found, Address):
+            yield _not_valid("to", found)
+    for part, line in _address_lines(at.letter):
+        several, problems = addresses.read(line)
+        yield from (_not_valid(part, problem) for problem in problems)
+        if part == "mailbox" and len(several) > 1:
+            said = "A letter comes from one address: leave one in From"
+            yield Found(part, said, several[1].spec)
+
+
+def _address_lines(letter: Letter) -> Iterator[tuple[str, str]]:
+    """The address lines in which nothing is left blank: a blank is a finding of its own."""
+    for part in letters.ADDRESS_LINES:
+        line = getattr(letter, part)
+        if not any(isinstance(p, inline.Slot) and p.text is None for p in line):
+            yield part, inline.shown(line)
+
+
+def _not_valid(part: str, problem: addresses.Problem) -> Found:
+    said = f"“{problem.text}” is not a mail address: {problem.reason}"
+    return Found(part, said, problem.text)
+
+
+def _doubled(at: LetterToCheck) -> Iterator[Found]:
+    seen = {}
+    recipient = at.letter.recipient
+    if recipient and isinstance(to := addresses.one(recipient.email), Address):
+        seen[to.key] = "the recipient"
+    for part, line in _address_lines(at.letter):
+        if part in ("reply_to", "mailbox"):
+            continue
+        name = letters.ADDRESS_LINES[part]
+        for address in addresses.read(line)[0]:
+            if address.key in seen:
+                said = f"{address.spec} is in {name} and already {seen[address.key]}"
+                drop = Remedy(f"Take {address.spec} out of {name}", "drop copy", address.spec, part)
+                yield Found(part, said, address.spec, drop)
+            seen.setdefault(address.key, f"in {name}")
+
+
+def _subject(at: LetterToCheck) -> Iterator[Found]:
+    if not inline.shown(at.letter.subject).strip():
+        yield Found("subject", "The subject is empty")
+
+
+def _lines(letter: Letter) -> Iterator[tuple[str, str, inline.Line]]:
+    """The lines of the subject and of what the text says: the part, the words for it, the line."""
+    yield "subject", "in the subject", letter.subject
+    for line in body.lines_of(body.spoken(letter.body)):
+        yield "body", "in the text", line
+
+
+def _leftovers(at: LetterToCheck) -> Iterator[Found]:
+    for part, where, line in _lines(at.letter):
+        text = inline.shown(line, blank=lambda _name: "")
+        plain = "\n".join(piece for piece in line if isinstance(piece, str))
+        if typo := next(iter(inline.typos(plain)), None):
+            remedy = Remedy(f"Use {typo.meant}", "mend braces", typo.text, typo.meant)
+            said = f"{typo.sentence[:-1] if typo.meant else typo.sentence} ({where})"
+            yield Found(part, said, typo.text, remedy if typo.meant else None)
+        elif braces := _BRACES.search(text):
+            near = text[max(0, braces.start() - 10) : braces.end() + 20].strip()
+            yield Found(part, f"Braces are left over {where}: “{near}”", near)
+
+
+def _prompts(at: LetterToCheck) -> Iterator[Found]:
+    for part, where, line in _lines(at.letter):
+        for prompt in prompts_in(inline.shown(line, blank=lambda _name: "")):
+            said = f"“{prompt}” {where} looks like a prompt that was not completed"
+            yield Found(part, said, prompt)
+
+
+def _links(at: LetterToCheck) -> Iterator[Found]:
+    """Where links lead is known only when their values are in."""
+    for address in dict.fromkeys(body.link_addresses(at.letter.body)):
+        if not body.may_lead(address):
+            said = f"The link “{address[:60]}” leads to nothing that may stand in a letter"
+            yield Found("body", said, address)
+
+
+def _passages(at: LetterToCheck) -> Iterator[Found]:
+    for name in body.passages_of(at.letter.body):
+        said = f"The passage “{name}” is not in the library"
+        yield Found("body", said, name)
+
+
+def _expired(at: LetterToCheck) -> Iterator[Found]:
+    for attachment in at.letter.attached:
+        if day := at.expired(attachment.file):
+            name = inline.shown(attachment.name)
+            remedy = Remedy(f"Send without {name}", "drop attachment", attachment.file)
+            said = f"The attachment {name} was valid until {day:%d %B %Y}"
+            yield Found("attachments", said, name, remedy)
+
+
+def _attachments(at: LetterToCheck) -> Iterator[Found]:
+    for attachment in at.letter.attached:
+        if not at.has_file(attachment.file):
+            name = inline.shown(attachment.name)
+            remedy = Remedy(f"Send without {name}", "drop attachment", attachment.file)
+            said = f"The attachment {name} is not in the library any more"
+            yield Found("attachments", said, name, remedy)
+
+
+def _size(at: LetterToCheck) -> Iterator[Found]:
+    if sum(a.size for a in at.letter.attached) > LARGEST_TOTAL:
+        said = "The attachments are more than 20 MB together: many mail servers refuse that"
+        yield Found("attachments", said)
+
+
+def _promises(at: LetterToCheck) -> Iterator[Found]:
+    if at.letter.attached:
+        return
+    for line in body.lines_of(at.letter.body):
+        if promise := _PROMISES.search(inline.shown(line)):
+            said = f"The text says “{promise[0]}”, but nothing is attached"
+            yield Found("attachments", said, promise[0])
+            return
+
+
+LETTER_RULES: tuple[Rule[LetterToCheck], ...] = (
+    Rule("unknown", "stop", _unknown),
+    Rule("value", "stop", _values),
+    Rule("blank", "stop", _blanks),
+    Rule("modifier", "stop", _modifiers),
+    Rule("condition", "stop", _undecided),
+    Rule("recipient", "stop", _recipient),
+    Rule("address", "stop", _addresses),
+    Rule("doubled", "doubt", _doubled),
+    Rule("subject", "stop", _subject),
+    Rule("leftover", "stop", _leftovers),
+    Rule("prompt", "doubt", _prompts),
+    Rule("link", "stop", _links),
+    Rule("passage", "stop", _passages),
+    Rule("attachment", "stop", _attachments),
+    Rule("size", "doubt", _size),
+    Rule("promise", "doubt", _promises),
+    Rule("expired", "stop", _expired),
+)

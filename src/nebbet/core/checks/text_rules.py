@@ -1,0 +1,155 @@
+"""The checks of a template's texts, a rule each."""
+
+import re
+from collections.abc import Iterator
+
+from nebbet.core import addresses, body, inline, placeholders
+from nebbet.core.checks.findings import Remedy
+from nebbet.core.checks.prompts import prompts_in
+from nebbet.core.checks.rules import Found, Rule
+from nebbet.core.checks.subjects import TemplateToCheck
+from nebbet.core.letter import older
+
+LONGEST_SUBJECT = 78  # RFC 5322 §2.1.1: a line should have no more
+
+
+def _languages(at: TemplateToCheck) -> Iterator[Found]:
+    name = placeholders.language_name
+    original = next(iter(at.content.texts))
+    for code in older(at.content):
+        said = f"The text in {name(code)} is older than the one in {name(original)}"
+        yield Found("body", said, code)
+
+
+def _subjects(at: TemplateToCheck) -> Iterator[Found]:
+    for code, texts in at.content.texts.items():
+        if not texts.subject.strip():
+            yield Found("subject", f"The subject is empty ({code})")
+        if len(_as_example(texts.subject)) > LONGEST_SUBJECT:
+            said = f"The subject is longer than {LONGEST_SUBJECT} signs ({code}): many cut it"
+            yield Found("subject", said)
+
+
+def _lines(at: TemplateToCheck) -> Iterator[tuple[str, str, str]]:
+    """The lines of every text: the part, the words for it, and the line."""
+    for texts in at.content.texts.values():
+        yield "subject", "the subject", texts.subject
+        for line in _plain(texts.blocks):
+            yield "body", "the text", line
+
+
+def _prompts(at: TemplateToCheck) -> Iterator[Found]:
+    for part, where, line in _lines(at):
+        for prompt in prompts_in(line):
+            yield Found(part, f"“{prompt}” in {where} looks like a prompt: make it a blank", prompt)
+
+
+def _braces(at: TemplateToCheck) -> Iterator[Found]:
+    for part, _where, line in _lines(at):
+        for typo in inline.typos(line):
+            remedy = Remedy(f"Use {typo.meant}", "mend braces", typo.text, typo.meant)
+            yield Found(part, typo.sentence, typo.text, remedy if typo.meant else None)
+
+
+def _passages(at: TemplateToCheck) -> Iterator[Found]:
+    for code, texts in at.content.texts.items():
+        for name in body.passages_of(texts.blocks):
+            yield Found("body", f"The passage “{name}” is not in the library ({code})", name)
+
+
+def _bodies(at: TemplateToCheck) -> Iterator[Found]:
+    """Whether there is something to read, in the formatted and in the plain part."""
+    for code, texts in at.content.texts.items():
+        found = texts.blocks
+        if not found:
+            yield Found("body", f"The text is empty ({code})")
+        elif not (_only_in_pictures(found) or _as_plain(found).strip()):
+            yield Found("body", f"The plain text is empty ({code})")
+
+
+def _only_in_pictures(found: body.Body) -> bool:
+    words = "".join(inline.source(body.text_of(block)) for block in body.standing(found))
+    return not words.strip() and bool(body.files_of(found))
+
+
+def _as_plain(found: body.Body) -> str:
+    return body.render_plain(body.completed(found, lambda slot: slot.name))
+
+
+def _pictures(at: TemplateToCheck) -> Iterator[Found]:
+    """Pictures that will not serve every reader."""
+    for code, texts in at.content.texts.items():
+        found = texts.blocks
+        if found and _only_in_pictures(found):
+            said = "many cannot read that, or do not load it"
+            yield Found("body", f"The text is only in a picture ({code}): {said}")
+        for block in found:
+            if isinstance(block, body.Markup) and (far := _far(inline.source(block.source))):
+                said = (
+                    f"The text loads {far} from elsewhere ({code}): many programs do not show that"
+                )
+                yield Found("body", said)
+        for part in (part for block in found for part in block.inlines):
+            if isinstance(part, body.Picture) and not inline.source(part.alt).strip():
+                yield Found(
+                    "body", f"A picture has no words for readers who cannot see it ({code})"
+                )
+
+
+def _links(at: TemplateToCheck) -> Iterator[Found]:
+    for code, texts in at.content.texts.items():
+        for block in texts.blocks:
+            if isinstance(block, body.Button) and not _leads_somewhere(block.link):
+                words = inline.source(body.text_of(block))
+                yield Found("body", f"The button “{words}” leads nowhere ({code})", words)
+        for part in (part for block in texts.blocks for part in block.inlines):
+            link = part.link if isinstance(part, body.Run | body.Picture) else ()
+            if link and not _leads_somewhere(link):
+                address = inline.source(link)
+                yield Found("body", f"The link “{address}” leads nowhere ({code})", address)
+
+
+_FAR = re.compile(r"<img\b[^>]*\bsrc=[\"']?(?:https?:)?//", re.IGNORECASE)
+
+
+def _far(markup: str) -> str:
+    """How many pictures of finished HTML lie on somebody's server, in words."""
+    count = len(_FAR.findall(markup))
+    return f"{count} picture{'' if count == 1 else 's'}" if count else ""
+
+
+def _leads_somewhere(link: inline.Line) -> bool:
+    """Whether a link is a whole address once its placeholders are filled."""
+    if not link:
+        return False
+    text = inline.shown(link, blank=lambda _name: "x.example")
+    scheme, _, rest = text.partition(":")
+    if scheme.casefold() in ("http", "https"):
+        host = rest.removeprefix("//").partition("/")[0].partition("?")[0]
+        return rest.startswith("//") and "." in host.strip(".") and " " not in host
+    if scheme.casefold() == "mailto":
+        return isinstance(addresses.one(rest.partition("?")[0]), addresses.Address)
+    if scheme.casefold() == "tel":
+        return any(sign.isdigit() for sign in rest)
+    return isinstance(link[0], inline.Slot)
+
+
+def _plain(found: body.Body) -> tuple[str, ...]:
+    return tuple(inline.source(line) for line in body.lines_of(body.spoken(found)))
+
+
+def _as_example(text: str) -> str:
+    """A line with words of a likely length in the place of its placeholders."""
+    return inline.shown(inline.parse(text), blank=lambda _name: "Marrowby")
+
+
+TEXT_RULES: tuple[Rule[TemplateToCheck], ...] = (
+    Rule("subject", "doubt", _subjects),
+    Rule("link", "stop", _links),
+    Rule("picture", "doubt", _pictures),
+    Rule("passage", "stop", _passages),
+    Rule("body", "doubt", _bodies),
+    Rule("prompt", "doubt", _prompts),
+    Rule("braces", "stop", _braces),
+    Rule("language", "note", _languages),
+)
