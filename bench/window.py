@@ -42,13 +42,20 @@ app.exec()
 """
 
 NEBBET = """
-from nebbet.cli.window import open_demo
 {say}
+from PySide6 import QtWidgets
+say('Qt loaded')
+from nebbet.cli.window import open_demo
+say('what the window needs loaded')
 def prepare(window):
+    say('window made')
     idle(lambda: say('shown'))
-    window.session.opened.connect(lambda: idle(end))
+    window.session_made.connect(lambda: say('the rest loaded'))
+    window.opened.connect(lambda: idle(end))
 open_demo(keep=True, prepare=prepare)
 """
+STEPS = ("Qt loaded", "what the window needs loaded", "window made", "shown", "the rest loaded",
+         "ready")  # fmt: skip
 
 
 def run(code: str, home: Path) -> dict[str, tuple[float, int]]:
@@ -60,7 +67,7 @@ def run(code: str, home: Path) -> dict[str, tuple[float, int]]:
     with subprocess.Popen(command, stdout=subprocess.PIPE, env=environment, text=True) as process:
         assert process.stdout is not None
         for line in process.stdout:
-            word, size = line.split()
+            word, _, size = line.strip().rpartition(" ")
             found[word] = (time.perf_counter() - started, int(size))
     return found
 
@@ -86,6 +93,12 @@ def main() -> None:
     for word, what in (("shown", "shown and answering"), ("ready", "with everything read")):
         seconds = middle(ours, word, 0)
         print(f"window on the demo, {what}: {seconds:.2f} s, {seconds / base:.2f} {baseline}")
+    before = 0.0
+    print("where the time goes, in milliseconds: ", end="")
+    for word in STEPS:
+        at = middle(ours, word, 0)
+        print(f"{word} {(at - before) * 1000:.0f}", end="; " if word != "ready" else "\n")
+        before = at
     size = middle(ours, "ready", 1) / 1024
     print(
         f"memory of the idle window: {size:.0f} MB, {size / memory:.2f} times the bare window "

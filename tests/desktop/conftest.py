@@ -198,7 +198,7 @@ def wait_until_open(window: Window) -> None:
     """Wait until the files are read, and what is in them can be found."""
     loop = QEventLoop()
     window.session.shared.search.ready.connect(loop.quit)
-    window.session.not_opened.connect(loop.quit)
+    window.not_opened.connect(loop.quit)
     loop.exec()
 
 

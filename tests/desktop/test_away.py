@@ -159,7 +159,7 @@ def test_without_a_copy_the_window_says_so(
     parts = application.make_parts(on_server, SessionSecrets({}), lambda: NOW)
     told: list[object] = []
     window = Window(parts)
-    window.session.not_opened.connect(told.append)
+    window.not_opened.connect(told.append)
     window.show()
     qtbot.waitUntil(lambda: bool(told), timeout=PATIENCE)
     assert "the server does not answer" in told[0].sentence  # type: ignore[attr-defined]

@@ -442,9 +442,9 @@ def test_copies_enclosures_and_holidays_of_a_template(hand: Hand) -> None:
     hand.type("access@lislesound.example")
     retype(hand, named(page.copies, "Condition of copy 1"), 'case.ship is "Merrin"')
     retype(hand, named(page.enclosures, "Condition of enclosure 1"), "case.ship is not blank")
-    retype(hand, page.calendar, "Nowhere")
+    retype(hand, page.holidays.field, "Nowhere")
     assert "There is no calendar “Nowhere”" in page.holidays.note.text()
-    retype(hand, page.calendar, "FR")
+    retype(hand, page.holidays.field, "FR")
     assert page.holidays.note.text() == ""
     assert "skips" not in go_to(page, "answer by").note.text()
     hand.put_in_use()

@@ -74,7 +74,7 @@ def test_a_template_is_pinned_retired_and_brought_back(hand: Hand) -> None:
     hand.until(lambda: template(hand, "complaint-first-answer").pinned)
     hand.click(library.acts.retire_button)
     hand.until(lambda: template(hand, "complaint-first-answer").state == "retired")
-    assert library.table.model().rowCount() == 39
+    hand.until(lambda: library.table.model().rowCount() == 39)
     hand.until(lambda: "is retired" in hand.said)
     hand.click(hand.window.notices.action)
     hand.until(lambda: template(hand, "complaint-first-answer").state == "in use")

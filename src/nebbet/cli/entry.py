@@ -16,9 +16,9 @@ def main() -> None:
     """Run the command; every way out is an exit code and at most one sentence."""
     try:
         _readable_streams()
-        from nebbet.cli.here import home
         from nebbet.cli.log import keep_log
         from nebbet.cli.main import main as command
+        from nebbet.cli.options import home
 
         if not sys.flags.dev_mode:
             keep_log(home())

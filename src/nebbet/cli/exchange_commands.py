@@ -8,8 +8,8 @@ import click
 import msgspec
 from msgspec.structs import replace
 
-from nebbet.cli.here import Here, chance, home, open_here
-from nebbet.cli.options import language, overwrite, text_language, write_output
+from nebbet.cli.here import Here, chance, open_here
+from nebbet.cli.options import home, language, overwrite, text_language, write_output
 from nebbet.core.errors import NebbetError
 from nebbet.core.message import exporting
 from nebbet.core.message.encoded import EncodedFiles

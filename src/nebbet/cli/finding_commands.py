@@ -6,8 +6,8 @@ from datetime import datetime
 
 import click
 
-from nebbet.cli.here import chance, home, open_here
-from nebbet.cli.options import as_json
+from nebbet.cli.here import chance, open_here
+from nebbet.cli.options import as_json, home
 from nebbet.core import ranking
 from nebbet.library import entries, register
 from nebbet.library.search import make_finder

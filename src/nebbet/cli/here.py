@@ -1,6 +1,5 @@
 """Where a verb works: the person's home, their library, the clock."""
 
-import os
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
@@ -9,23 +8,18 @@ from secrets import token_hex
 import click
 from msgspec import Struct
 
+from nebbet.cli.options import home
 from nebbet.core.errors import NebbetError
 from nebbet.library.catalogue import Catalogue, seen_by
 from nebbet.library.holdings import Template
 from nebbet.library.search import make_finder
 from nebbet.library.store import Library, open_library
 from nebbet.library.writing import Writer
-from nebbet.personal.home import Home, find_home
 from nebbet.personal.open_letters import answers
 from nebbet.personal.secrets import KeyringSecrets
 from nebbet.personal.settings import Settings, read_settings
 from nebbet.personal.stores import reached, without_password
 from nebbet.personal.tables import open_personal
-
-
-def home() -> Home:
-    """The home that the environment asks for."""
-    return find_home(os.environ)
 
 
 def local_now() -> datetime:

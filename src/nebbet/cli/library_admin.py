@@ -7,7 +7,8 @@ from pathlib import Path
 import click
 from msgspec.structs import replace
 
-from nebbet.cli.here import home, local_now
+from nebbet.cli.here import local_now
+from nebbet.cli.options import home
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
 from nebbet.library import migrate, roles

@@ -1,27 +1,46 @@
 """The command nebbet and its verbs."""
 
+import importlib
 import json
-from collections.abc import Callable
 from typing import Any
 
 import click
 
 from nebbet import __version__
-from nebbet.cli import (
-    core_commands,
-    exchange_commands,
-    finding_commands,
-    library_admin,
-    writing_commands,
-)
-from nebbet.cli.here import home
-from nebbet.cli.options import as_json
+from nebbet.cli.options import as_json, home
 from nebbet.core.errors import NebbetError
 from nebbet.core.message import links
 
+# Where each verb lies: loaded when it is asked for, for the window needs none of them.
+_VERBS = {
+    "clean": "core_commands:clean",
+    "date": "core_commands:date_command",
+    "fill": "core_commands:fill",
+    "work": "core_commands:work",
+    "check": "writing_commands:check",
+    "render": "writing_commands:render",
+    "import": "exchange_commands:import_files",
+    "export": "exchange_commands:export",
+    "find": "finding_commands:find",
+    "outbox": "finding_commands:outbox",
+    "library": "library_admin:library",
+}
+
 
 class _Nebbet(click.Group):
-    """Turns every error that a person can mend into one line, and exit code 2."""
+    """Loads its verbs late, and turns every error that a person can mend into one line, and exit
+    code 2."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return sorted([*super().list_commands(ctx), *_VERBS])
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _VERBS:
+            return super().get_command(ctx, cmd_name)
+        module, _, name = _VERBS[cmd_name].partition(":")
+        found = getattr(importlib.import_module(f"nebbet.cli.{module}"), name)
+        assert isinstance(found, click.Command)
+        return found
 
     def invoke(self, ctx: click.Context) -> Any:
         try:
@@ -85,26 +104,3 @@ def mailto(
     # Common practice, no source: some programs cut links at about 2,000 characters.
     warning = "; some programs cut links after 2,000" if len(link) > 2000 else ""
     click.echo(f"{len(link)} characters{warning}", err=True)
-
-
-def _add_commands() -> None:
-    """Hang the verbs of the other files under the command."""
-    commands: list[Callable[..., Any]] = [
-        core_commands.clean,
-        core_commands.date_command,
-        core_commands.fill,
-        core_commands.work,
-        writing_commands.check,
-        writing_commands.render,
-        exchange_commands.import_files,
-        exchange_commands.export,
-        finding_commands.find,
-        finding_commands.outbox,
-        library_admin.library,
-    ]
-    for command in commands:
-        assert isinstance(command, click.Command)
-        main.add_command(command)
-
-
-_add_commands()

@@ -1,5 +1,6 @@
 """What several verbs take: options, and text from files and from standard input."""
 
+import os
 import sys
 from datetime import date, datetime
 from pathlib import Path
@@ -7,6 +8,12 @@ from pathlib import Path
 import click
 
 from nebbet.core.errors import NebbetError
+from nebbet.personal.home import Home, find_home
+
+
+def home() -> Home:
+    """The home that the environment asks for."""
+    return find_home(os.environ)
 
 
 def read_text(path: str, what: str) -> str:

@@ -12,13 +12,6 @@ _LEFT_OUT = re.compile(
     r"|\S*@\S*"  # mail addresses
     r"|\b\w*\d\w*\b"  # numbers of bookings, times, sizes
 )
-# What to install where the language of a text has no dictionary; Debian's names.
-_PACKAGES = {
-    "en_GB": "hunspell-en-gb", "en_US": "hunspell-en-us", "de": "hunspell-de-de",
-    "fr": "hunspell-fr", "nb": "hunspell-no", "nn": "hunspell-no", "no": "hunspell-no",
-    "es": "hunspell-es", "it": "hunspell-it", "nl": "hunspell-nl", "pt": "hunspell-pt-pt",
-    "pt_BR": "hunspell-pt-br", "pl": "hunspell-pl", "sv": "hunspell-sv", "da": "hunspell-da",
-}  # fmt: skip
 
 
 class Misspelt(NamedTuple):
@@ -58,9 +51,3 @@ def dictionary_for(language: str, available: Iterable[str]) -> str:
     same = [code for code in held if code.partition("_")[0] == stem]
     chosen = home if home in held else next(iter(same), "")
     return held.get(chosen, "")
-
-
-def package_for(language: str) -> str:
-    """The Debian package that brings a dictionary for a language."""
-    stem = language.partition("_")[0]
-    return _PACKAGES.get(language) or _PACKAGES.get(stem) or f"hunspell-{stem}"

@@ -8,6 +8,7 @@ import sys
 from collections.abc import Callable
 from datetime import datetime
 from types import TracebackType
+from typing import Literal
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox
@@ -15,9 +16,8 @@ from PySide6.QtWidgets import QApplication, QMessageBox
 from nebbet.core.errors import NebbetError
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.operations import BUG
-from nebbet.desktop.session.session import Parts
+from nebbet.desktop.session.parts import Parts
 from nebbet.desktop.window import Window
-from nebbet.library.holdings import Role
 from nebbet.personal.home import Home, make_home
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import read_settings
@@ -35,7 +35,7 @@ def make_parts(
     home: Home,
     secrets: Secrets,
     now: Callable[[], datetime] = local_now,
-    role: Role | None = None,
+    role: Literal["lead", "colleague", "reader"] | None = None,
 ) -> Parts:
     """What a session is made of. Raises NebbetError when the folder cannot be used."""
     make_home(home)
@@ -51,7 +51,7 @@ def run(
     home: Home,
     secrets: Secrets,
     prepare: Callable[[Window], None] | None = None,
-    role: Role | None = None,
+    role: Literal["lead", "colleague", "reader"] | None = None,
 ) -> int:
     """Show the window until it is closed; returns the exit code."""
     if not any(os.environ.get(name) for name in _SCREENS):
@@ -70,10 +70,10 @@ def run(
         window = Window(make_parts(home, secrets, role=role))
     except NebbetError as error:
         return _refuse(error)
-    window.session.not_opened.connect(lambda error: application.exit(_refuse(error)))
+    window.not_opened.connect(lambda error: application.exit(_refuse(error)))
     _catch_bugs(window)
     _let_signals_through(window)
-    window.session.opened.connect(_collect_garbage_again)
+    window.opened.connect(_collect_garbage_again)
     window.show()
     if prepare:
         prepare(window)

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QFrame,
@@ -16,19 +16,22 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nebbet.desktop import find_field
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.notices import NoticeStrip
-from nebbet.desktop.kit.picker import Picker
+from nebbet.desktop.kit.operations import Operations
+from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.letters.page import LettersPage
-from nebbet.desktop.session.session import Parts, Session
+from nebbet.desktop.letters.blank import Blank
+from nebbet.desktop.session.parts import Parts
 
 if TYPE_CHECKING:
+    from nebbet.desktop.letters.page import LettersPage
     from nebbet.desktop.profile.page import ProfilePage
     from nebbet.desktop.register.page import RegisterPage
+    from nebbet.desktop.session.session import Session
     from nebbet.desktop.shelves.page import LibraryPage
 
+_PATIENCE = 1.5  # seconds that the window waits for what is being kept
 # The places of the band, with their numbers: those of all five, of which rounds (3) and upkeep (5)
 # are not built yet.
 _PLACES = {"letters": ("Letters", 1), "library": ("Library", 2), "register": ("Register", 4)}
@@ -83,30 +86,71 @@ class HelpBox(QFrame):
 
 
 class Window(QMainWindow):
-    """The one window of Nebbet."""
+    """The one window of Nebbet. session_made tells that the program has been loaded, opened that
+    the files have been read, not_opened why they cannot be."""
+
+    session_made = Signal()
+    opened = Signal()
+    not_opened = Signal(object)
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
         self.setWindowTitle("Nebbet")
+        self._parts = parts
         self.notices = NoticeStrip()
-        self.session = Session(parts, self.notices)
         self._stack = QStackedWidget()
-        self.letters = LettersPage(self.session)
-        self._stack.addWidget(self.letters)
-        self.find_field = Picker(
-            "Find", lambda words: find_field.everything(self.session.shared, words), "Find (Ctrl+F)"
-        )
+        self._blank = Blank(self._new_letter, self._pull)
+        self._stack.addWidget(self._blank)
+        self.find_field = Picker("Find", self._offer, "Find (Ctrl+F)")
         self._lay_out()
         self.help_box = HelpBox(self)
-        self._connect()
         self._add_keys()
-        self._show_outbox()
+        self._loads = Operations(self)
         theme.choose(parts.settings.look)
         self.resize(1280, 800)
         self.setMinimumSize(900, 600)
-        self.go(self.letters)
-        self.session.opened.connect(self._welcome)
+        self.place_buttons["letters"].setChecked(True)
+        QTimer.singleShot(0, self, self._load)
+
+    # Coming alive: the window is there before most of the program has been loaded
+
+    def _load(self) -> None:
+        def load() -> None:
+            import nebbet.desktop.letters.page
+            import nebbet.desktop.session.session  # noqa: F401 - loading is what this is for
+
+        self._loads.run(load, lambda _done: self._open(), self.notices.fail)
+
+    def _open(self) -> None:
+        if self.place is self._blank:
+            self.go(self.letters)
+        self._show_outbox()
         self.session.open()
+
+    def _new_letter(self) -> None:
+        self.go(self.letters)
+        self.letters.new_letter()
+
+    def _pull(self) -> None:
+        self.go(self.letters)
+        self.letters.pull()
+
+    @cached_property
+    def session(self) -> "Session":
+        """What all places share."""
+        from nebbet.desktop.session.session import Session
+
+        made = Session(self._parts, self.notices)
+        made.opened.connect(self._welcome)
+        made.not_opened.connect(self.not_opened)
+        made.sending.changed.connect(self._show_outbox)
+        made.settings_changed.connect(self._take_settings)
+        made.following.reach_changed.connect(self._show_reach)
+        made.shared.changed.connect(self._show_outbox)
+        made.shared.changed.connect(self._show_reach)
+        made.sending.taken_back.connect(lambda _id: self.go(self.letters))
+        self.session_made.emit()
+        return made
 
     def _welcome(self) -> None:
         """The files are open: go to where work begins, or ask a new person who they are."""
@@ -115,6 +159,7 @@ class Window(QMainWindow):
             self.notices.say("Welcome to Nebbet. Say who you are and how your mailbox is reached.")
         elif self.place is self.letters:
             self.letters.arrive()
+        self.opened.emit()
 
     # Layout
 
@@ -159,16 +204,8 @@ class Window(QMainWindow):
         )
         layout.setContentsMargins(10, 0, 12, 0)
         layout.setStretchFactor(self.find_field, 2)
-        return band
-
-    def _connect(self) -> None:
         self.find_field.picked.connect(self._found)
-        self.session.sending.changed.connect(self._show_outbox)
-        self.session.settings_changed.connect(self._take_settings)
-        self.session.following.reach_changed.connect(self._show_reach)
-        self.session.shared.changed.connect(self._show_outbox)
-        self.session.shared.changed.connect(self._show_reach)
-        self.session.sending.taken_back.connect(lambda _id: self.go(self.letters))
+        return band
 
     def _add_keys(self) -> None:
         for key, (title, number) in _PLACES.items():
@@ -185,8 +222,16 @@ class Window(QMainWindow):
         action.triggered.connect(lambda _checked=False: act())
         self.addAction(action)
 
-    # Places: all but the first are made when they are first visited, so that the window is there
-    # at once
+    # Places, made when they are first visited
+
+    @cached_property
+    def letters(self) -> "LettersPage":
+        """The place Letters."""
+        from nebbet.desktop.letters.page import LettersPage
+
+        page = LettersPage(self.session)
+        self._stack.addWidget(page)
+        return page
 
     @cached_property
     def library(self) -> "LibraryPage":
@@ -225,8 +270,10 @@ class Window(QMainWindow):
 
     def go_to(self, key: str) -> None:
         """Go to a place of the band."""
-        places: dict[str, Place] = {"letters": self.letters}
-        self.go(places.get(key) or (self.library if key == "library" else self.register))
+        if key == "letters":
+            self.go(self.letters)
+        else:
+            self.go(self.library if key == "library" else self.register)
 
     @property
     def place(self) -> Place:
@@ -260,6 +307,11 @@ class Window(QMainWindow):
     def _take(self, template: str) -> None:
         self.go(self.letters)
         self.letters.take(template)
+
+    def _offer(self, words: str) -> list[Choice]:
+        from nebbet.desktop.find_field import everything
+
+        return everything(self.session.shared, words)
 
     def _found(self, key: str) -> None:
         """Open what the find field gave."""
@@ -322,7 +374,15 @@ class Window(QMainWindow):
         ):
             event.ignore()
             return
+        self.place.gone()
         if "library" in self.__dict__ and self.session.shared.is_open:
             self.library.leave()
-        self.session.close()
+        wrong = self.session.keep(_PATIENCE)
+        if wrong and not self.notices.ask(
+            "What you wrote last could not be kept", wrong[0].sentence, "Quit all the same"
+        ):
+            event.ignore()
+            return
         event.accept()
+        self.hide()  # at once; what is under way ends behind it
+        self.session.close()

@@ -19,13 +19,18 @@ def example_cases(catalogue: Catalogue, content: Content, about: str) -> list[st
         found = inline.slots(inline.parse(f"{text.subject}\n{text.body}"))
         made = (implied(slot.name) for slot in found)
         wanted |= {fold(p.of) for p in made if p and p.source == "case"}
-    fits = {
-        case.id: len(wanted & {fold(name) for name in case_fields(case)})
-        for case in catalogue.cases.values()
-    }
-    best = [c for c in catalogue.cases.values() if fits[c.id] == max(fits.values())]
-    best.sort(key=lambda c: -fuzz.token_set_ratio(c.kind.casefold(), about.casefold()))
-    return [case.id for case in best]
+    # Cases of a kind have the same fields: what fits one fits them all.
+    alike: dict[tuple[str, ...], list[Case]] = {}
+    for case in catalogue.cases.values():
+        alike.setdefault((case.kind, *case.fields), []).append(case)
+    fits = {key: len(wanted & _field_names(held[0])) for key, held in alike.items()}
+    best = [key for key in alike if fits[key] == max(fits.values())]
+    best.sort(key=lambda key: -fuzz.token_set_ratio(key[0].casefold(), about.casefold()))
+    return [case.id for key in best for case in alike[key]]
+
+
+def _field_names(case: Case) -> set[str]:
+    return {fold(name) for name in case_fields(case)}
 
 
 def example_world(

@@ -115,7 +115,7 @@ class Overtaken(NebbetError):
         super().__init__(
             "Somebody changed this meanwhile",
             kept="What you wrote is still on the page",
-            advice="See what it says now (Ctrl+Alt+H), then keep yours again if it is to stand",
+            advice="See what it says now, then keep yours again if it is to stand",
         )
 
 

@@ -16,7 +16,8 @@ from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import schema
 from nebbet.library.catalogue import Catalogue, Unread
-from nebbet.library.changes import Change, mark_now, since
+from nebbet.library.change_log import mark_now, since
+from nebbet.library.changes import Change
 from nebbet.library.holdings import USAGE_WEEKS, LibraryFile, Proposal, Shelf, Template, Usage
 
 _Any = TypeVar("_Any")

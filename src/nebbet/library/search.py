@@ -12,7 +12,9 @@ from nebbet.core.letter import passages_in
 from nebbet.core.ranking import Entry, excerpt
 from nebbet.core.ranking.index import Index
 from nebbet.library.catalogue import Catalogue
+from nebbet.library.fields import Fields, fields_in
 from nebbet.library.holdings import Template
+from nebbet.library.listing import Listing, listing_of
 from nebbet.library.users import Users, users_in
 
 _TAG = re.compile(r"<[^>]*>")
@@ -20,13 +22,15 @@ _MOST_PATCHED = 500  # templates beside the index, from which on it is made anew
 
 
 class Finder(Struct, frozen=True):
-    """The indexes of one catalogue, and who uses what in it."""
+    """The indexes of one catalogue, who uses what in it, its fields, and its list."""
 
     catalogue: Catalogue
     templates: Index
     contacts: Index
     cases: Index
     users: Users
+    fields: Fields
+    listing: Listing
 
 
 def make_finder(
@@ -45,13 +49,18 @@ def make_finder(
             Index(contact_entries(catalogue)),
             Index(case_entries(catalogue)),
             users_in(catalogue),
+            fields_in(catalogue),
+            listing_of(catalogue, pinned),
         )
     before = known.catalogue
     contacts, cases = known.contacts, known.cases
     if before.contacts != catalogue.contacts or before.cases != catalogue.cases:
         contacts, cases = Index(contact_entries(catalogue)), Index(case_entries(catalogue))
     templates = _patched(known, catalogue).ranked(standing)
-    return Finder(catalogue, templates, contacts, cases, users_in(catalogue, known.users))
+    users = users_in(catalogue, known.users)
+    fields = fields_in(catalogue, before, known.fields)
+    listing = listing_of(catalogue, pinned)
+    return Finder(catalogue, templates, contacts, cases, users, fields, listing)
 
 
 def _patched(known: Finder, catalogue: Catalogue) -> Index:

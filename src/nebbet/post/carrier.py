@@ -63,8 +63,9 @@ class Office(Struct, frozen=True):
     stuck: list[NebbetError] = field(default_factory=list)
 
 
-def deliver_due(office: Office) -> list[Queued]:
-    """Deliver what is due and finish what is half done; returns what is left in the outbox.
+def deliver_due(office: Office, ended: Callable[[], bool] = lambda: False) -> list[Queued]:
+    """Deliver what is due and finish what is half done; returns what is left in the outbox. ended
+    is asked before each letter, and keeps it for another time.
 
     One letter's trouble is that letter's: the others go on. Raises NebbetError when the outbox
     itself cannot be read.
@@ -72,6 +73,8 @@ def deliver_due(office: Office) -> list[Queued]:
     office.stuck.clear()
     _write_outcomes(office)
     for entry in outbox.queued(office.personal, ("held", "waiting", "sent")):
+        if ended():
+            break
         if entry.due <= office.now() and entry.item.id not in office.unwritten:
             _advance(office, entry)
     return outbox.queued(office.personal)
@@ -260,12 +263,13 @@ class Carrier:
         self._office = replace(office, unwritten=self._office.unwritten)
         self.nudge()
 
-    def stop(self, patience: float = 5.0) -> None:
-        """End after the letter at hand; what is left goes at the next start."""
+    def stop(self) -> None:
+        """End after the letter at hand, however long that takes: how long a server may take for an
+        answer is limited. What is left goes at the next start."""
         self._stopped = True
         self._wake.set()
         if self._thread.is_alive():
-            self._thread.join(patience)
+            self._thread.join()
 
     def _run(self) -> None:
         pause = 0.0
@@ -280,7 +284,7 @@ class Carrier:
     def _pass(self) -> float:
         """Deliver, tell, and say how long to sleep."""
         try:
-            left = deliver_due(self._office)
+            left = deliver_due(self._office, lambda: self._stopped)
         except NebbetError as error:
             _log.warning("the outbox could not be looked through: %s", error.sentence)
             self._troubled(error)

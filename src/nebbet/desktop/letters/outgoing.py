@@ -4,7 +4,7 @@ from datetime import datetime
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from nebbet.core.message.received import open_message
+from nebbet.core.message.received import Received
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.notices import Voice
@@ -53,10 +53,11 @@ class OutgoingView(QWidget):
         self.again.setText("Send it again" if entry.state == "uncertain" else "Send now")
         self.went.setVisible(entry.state == "uncertain")
         if fresh:
-            from nebbet.core.message.compose import with_bcc
+            self._sending.read_outgoing(entry, lambda message: self._show(entry.item.id, message))
 
-            outgoing = entry.item.outgoing
-            self.view.show_message(open_message(with_bcc(outgoing.data, outgoing.bcc)))
+    def _show(self, item_id: str, message: Received) -> None:
+        if self.id == item_id:
+            self.view.show_message(message)
 
     def _take_back(self) -> None:
         self._sending.take_back(self.id)

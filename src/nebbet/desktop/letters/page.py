@@ -4,7 +4,7 @@ from functools import cached_property
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from nebbet.core import body as bodies
 from nebbet.core.checks import Finding
@@ -13,6 +13,7 @@ from nebbet.core.records import Case, Contact
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.letters.blank import PILE, nothing_open
 from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.letters.outgoing import OutgoingView
@@ -24,7 +25,7 @@ from nebbet.desktop.session import choices
 from nebbet.desktop.session.session import Session
 from nebbet.library.holdings import Template
 
-WIDE = (220, 356)  # pixels: the pile and the particulars in a wide window
+WIDE = (PILE, 356)  # pixels: the pile and the particulars in a wide window
 NARROW = (176, 306)
 
 
@@ -81,19 +82,10 @@ class LettersPage(Place):
         new = pieces.button("New letter", self.new_letter, hint="Ctrl+N")
         left = pieces.column("left", pieces.row(new, None), self.pile, margin=8)
         self._left = left
-        for view in (self._nothing(), self.paper):
+        for view in (nothing_open(), self.paper):
             self._middle.addWidget(view)
         self._side = self._right()
         pieces.fill(QHBoxLayout(self), left, self._middle, self._side, spacing=0)
-
-    def _nothing(self) -> QWidget:
-        page = QWidget()
-        words = pieces.label(
-            "No letter is open. Ctrl+N begins one; Ctrl+J begins one with a template.", "faint"
-        )
-        words.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        pieces.fill(QVBoxLayout(page), None, words, None)
-        return page
 
     def _right(self) -> QWidget:
         about = pieces.row(pieces.label("Case", "faint"), self.case)

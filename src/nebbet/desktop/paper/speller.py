@@ -4,9 +4,16 @@ from collections.abc import Callable, Collection
 
 from PySide6.QtCore import QObject, Signal
 
-from nebbet.core.spelling import dictionary_for, package_for
+from nebbet.core.spelling import dictionary_for
 from nebbet.desktop.kit.operations import Operations
 
+# What to install where the language of a text has no dictionary; Debian's names.
+_PACKAGES = {
+    "en_GB": "hunspell-en-gb", "en_US": "hunspell-en-us", "de": "hunspell-de-de",
+    "fr": "hunspell-fr", "nb": "hunspell-no", "nn": "hunspell-no", "no": "hunspell-no",
+    "es": "hunspell-es", "it": "hunspell-it", "nl": "hunspell-nl", "pt": "hunspell-pt-pt",
+    "pt_BR": "hunspell-pt-br", "pl": "hunspell-pl", "sv": "hunspell-sv", "da": "hunspell-da",
+}  # fmt: skip
 _MOST_KEPT = 50_000
 _MOST_SUGGESTED = 6
 
@@ -25,6 +32,7 @@ class Speller(QObject):
         self._dictionaries: dict[str, object] = {}
         self._known: dict[tuple[str, str], bool] = {}
         self._loading: set[str] = set()
+        self._suggesting: dict[str, object] = {}  # for the background alone
 
     def load(self, language: str) -> None:
         """Have the dictionary of a language read, if there is one."""
@@ -45,7 +53,7 @@ class Speller(QObject):
     def missing(self, language: str) -> str:
         """The package that would bring a dictionary for a language that has none; else nothing."""
         if language in self._dictionaries and self._dictionaries[language] is None:
-            return package_for(language)
+            return _package_for(language)
         return ""
 
     def knows(self, word: str, language: str) -> bool:
@@ -64,12 +72,18 @@ class Speller(QObject):
             return True
         return bool(dictionary.check(word))  # type: ignore[attr-defined]
 
-    def suggestions(self, word: str, language: str) -> list[str]:
-        """What may have been meant, best first."""
-        dictionary = self._dictionaries.get(language)
-        if dictionary is None:
-            return []
-        return list(dictionary.suggest(word))[:_MOST_SUGGESTED]  # type: ignore[attr-defined]
+    def suggest(self, word: str, language: str, done: Callable[[list[str]], None]) -> None:
+        """Tell what may have been meant, best first, once that is found: it takes a while."""
+
+        def find() -> list[str]:
+            # A dictionary of its own: the other one answers meanwhile, at every word that is drawn.
+            if language not in self._suggesting:
+                self._suggesting[language] = _dictionary(language)
+            dictionary = self._suggesting[language]
+            found = dictionary.suggest(word) if dictionary else []  # type: ignore[attr-defined]
+            return list(found)[:_MOST_SUGGESTED]
+
+        self._operations.run(find, done, lambda _error: done([]))
 
     def take(self, word: str, language: str) -> None:
         """Take a word as right from now on."""
@@ -91,3 +105,9 @@ def _dictionary(language: str) -> object:
     except enchant.errors.DictNotFoundError:
         return None
     return found
+
+
+def _package_for(language: str) -> str:
+    """The Debian package that brings a dictionary for a language."""
+    stem = language.partition("_")[0]
+    return _PACKAGES.get(language) or _PACKAGES.get(stem) or f"hunspell-{stem}"

@@ -6,6 +6,7 @@ from functools import partial
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QAction, QTextBlock, QTextCursor
 from PySide6.QtWidgets import QMenu
+from shiboken6 import isValid
 
 from nebbet.core.spelling import Misspelt, misspelt
 from nebbet.desktop.paper import docread
@@ -111,21 +112,30 @@ class Spelling(QObject):
         return menu
 
     def _fill(self, menu: QMenu, word: str) -> None:
+        """Offer what may have been meant before the rest of a menu, as soon as it is found."""
         assert self._speller is not None
-        found = self._speller.suggestions(word, self.language)
         before = menu.actions()[0] if menu.actions() else None
-        made = [
-            (text.replace("&", "&&"), partial(self._editor.insert_plain, text)) for text in found
-        ]
-        made.append((f"Keep “{word}” for the team", partial(self._take, word)))
-        for words, act in made:
-            action = QAction(words, menu)
-            action.triggered.connect(partial(_do, act))
+        looking = QAction("Looking for what was meant…", menu)
+        looking.setEnabled(False)
+        keep = QAction(f"Keep “{word}” for the team", menu)
+        keep.triggered.connect(partial(_do, partial(self.take, word)))
+        for action in (looking, keep):
             menu.insertAction(before, action) if before else menu.addAction(action)
         if before:
             menu.insertSeparator(before)
+        self._speller.suggest(word, self.language, partial(self._offer, menu, looking))
 
-    def _take(self, word: str) -> None:
+    def _offer(self, menu: QMenu, looking: QAction, found: list[str]) -> None:
+        if not isValid(menu):
+            return  # it was closed before anything was found
+        for text in found:
+            action = QAction(text.replace("&", "&&"), menu)
+            action.triggered.connect(partial(_do, partial(self._editor.insert_plain, text)))
+            menu.insertAction(looking, action)
+        menu.removeAction(looking)
+
+    def take(self, word: str) -> None:
+        """Let the team keep a word."""
         assert self._speller is not None
         self._speller.take(word, self.language)
         self.forget()

@@ -167,13 +167,13 @@ class ProfilePage(Place):
     def try_connection(self) -> None:
         """Log in to the mailbox with what stands on the page, and tell how it went."""
         account = self._account()
-        password = self.password.text() or self._session.parts.secrets.get(account.user) or ""
+        typed, secrets = self.password.text(), self._session.parts.secrets
         self._told.setText("Trying…")
 
         def connect() -> None:
             from nebbet.post import imap
 
-            with imap.mailbox(account, password):
+            with imap.mailbox(account, typed or secrets.get(account.user) or ""):
                 pass
 
         self._session.network.run(

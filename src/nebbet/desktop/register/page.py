@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.message.received import open_message
+from nebbet.core.message.received import Received
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.place import Place
@@ -179,9 +179,9 @@ class RegisterPage(Place):
         self._right.setCurrentWidget(self._told)
         self._told.setText("Fetching the message from your mailbox…")
 
-        def done(data: bytes) -> None:
+        def done(message: Received) -> None:
             if self.current == entry:
-                self.view.show_message(open_message(data))
+                self.view.show_message(message)
                 self._right.setCurrentWidget(self.view)
 
         def failed(error: NebbetError) -> None:

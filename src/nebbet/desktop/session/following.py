@@ -36,6 +36,7 @@ class Following(QObject):
         super().__init__(shared)
         self._shared, self._hurry = shared, hurry
         self._watcher: Watcher | None = None
+        self._waiting = 0  # writes that wait for the server
         self._team: TeamLibrary | None = None
         self._copying = Operations(self)
         self._timer = after_pause(self, _SETTLED, self.look)
@@ -57,6 +58,7 @@ class Following(QObject):
             self._team = library
             for changed in (self._shared.changed, self._shared.register_changed):
                 changed.connect(self._copy_timer.start)
+            self._shared.changed.connect(self._count)
             self._copy_timer.start()
             if library.away:
                 self._tell_away()
@@ -84,46 +86,64 @@ class Following(QObject):
         team = self._team
         if team is None or not team.away:
             return ""
-        kept, waiting = team.kept_at, team.count_waiting()
+        kept, waiting = team.kept_at, self._waiting
         words = f"Server away: copy of {kept.astimezone():%H:%M}" if kept else ""
         return f"{words}, {waiting} waiting" if waiting else words
 
     def _on_reached(self, answers: bool) -> None:
         """The server answers, or does not any more."""
         team, shared = self._team, self._shared
-        if team is None:
-            return
-        if not answers and team.away:
-            return
-        if answers and not team.away and not team.count_waiting():
+        if team is None or (not answers and team.away):
             return
         if not answers:
             shared.operations.run(team.gone, lambda _done: self._tell_away(), _unheard)
             return
-        waited = team.count_waiting()
 
-        def back(_done: object) -> None:
-            what = "What waited was" if waited == 1 else f"{waited} things that waited were"
-            handed = f" {what} handed in." if waited else ""
-            shared.voice.say(f"The library is there again.{handed}")
-            self.look()
-            self.reach_changed.emit()
+        def back() -> int | None:
+            """How much waited and was handed in; nothing where the server had not been away."""
+            waited = team.count_waiting()
+            if not team.away and not waited:
+                return None
+            team.back()
+            return waited
 
-        def failed(error: NebbetError) -> None:
-            shared.voice.fail(error)
-            self.look()
-            self.reach_changed.emit()
-
-        shared.operations.run(team.back, back, failed)
+        shared.operations.run(back, self._came_back, self._not_back)
         self._hurry()
+
+    def _came_back(self, waited: int | None) -> None:
+        if waited is None:
+            return
+        what = "What waited was" if waited == 1 else f"{waited} things that waited were"
+        handed = f" {what} handed in." if waited else ""
+        self._shared.voice.say(f"The library is there again.{handed}")
+        self._look_again()
+
+    def _not_back(self, error: NebbetError) -> None:
+        self._shared.voice.fail(error)
+        self._look_again()
 
     def _tell_away(self) -> None:
         self._shared.voice.say(
             "The library's server does not answer. You go on with the copy on this computer: "
             "letters go out, and what you propose is handed in later."
         )
+        self._look_again()
+
+    def _look_again(self) -> None:
         self.look()
         self.reach_changed.emit()
+
+    def _count(self) -> None:
+        """See how much waits for the server, and tell where that is something else now."""
+        team = self._team
+
+        def counted(waiting: int) -> None:
+            if waiting != self._waiting:
+                self._waiting = waiting
+                self.reach_changed.emit()
+
+        if team is not None:
+            self._shared.operations.run(team.count_waiting, counted, _unheard)
 
     def _look_who_is_there(self) -> None:
         if self._shared.catalogue.editing:
@@ -133,6 +153,7 @@ class Following(QObject):
         """Read what has changed."""
         shared = self._shared
         shared.operations.run(shared.reading(), shared.take_in, _unheard)
+        self._count()
 
     def _keep_copy(self) -> None:
         shared, now = self._shared, self._shared.now()

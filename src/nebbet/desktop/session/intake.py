@@ -4,6 +4,7 @@ import mimetypes
 from collections.abc import Callable, Mapping
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QImage
 
@@ -14,7 +15,9 @@ from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pictures import png_of
 from nebbet.library.disk import read_file
 from nebbet.library.holdings import LibraryFile
-from nebbet.library.store import Library
+
+if TYPE_CHECKING:
+    from nebbet.library.store import Library
 
 LARGEST_PASTE = 2 * 2**20  # characters of markup
 
@@ -24,7 +27,7 @@ class Intake:
 
     def __init__(
         self,
-        library: Callable[[], Library],
+        library: "Callable[[], Library]",
         operations: Operations,
         voice: Voice,
         know_files: Callable[[Mapping[str, LibraryFile]], None],

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
@@ -9,7 +10,9 @@ from nebbet.core.letter import Letter
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations, nothing
 from nebbet.desktop.kit.pause import AUTOSAVE, after_pause
-from nebbet.personal.stores import Stores
+
+if TYPE_CHECKING:
+    from nebbet.personal.stores import Stores
 
 
 class OpenLetters(QObject):
@@ -19,7 +22,7 @@ class OpenLetters(QObject):
 
     def __init__(
         self,
-        stores: Callable[[], Stores],
+        stores: "Callable[[], Stores]",
         operations: Operations,
         voice: Voice,
         seconds: Callable[[], float],

@@ -3,13 +3,16 @@ time."""
 
 from collections.abc import Callable, Mapping
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations, nothing
 from nebbet.library.holdings import Template
-from nebbet.personal.stores import AtStart, Stores
+
+if TYPE_CHECKING:
+    from nebbet.personal.stores import AtStart, Stores
 
 
 class Own(QObject):
@@ -17,14 +20,16 @@ class Own(QObject):
 
     pins_changed = Signal()
 
-    def __init__(self, stores: Callable[[], Stores], operations: Operations, voice: Voice) -> None:
+    def __init__(
+        self, stores: "Callable[[], Stores]", operations: Operations, voice: Voice
+    ) -> None:
         super().__init__()
         self._stores, self._operations, self._voice = stores, operations, voice
         self.drafts: dict[str, bytes] = {}
         self.pinned: frozenset[str] = frozenset()
         self.answers: dict[str, dict[str, str]] = {}
 
-    def take_up(self, found: AtStart) -> None:
+    def take_up(self, found: "AtStart") -> None:
         """Take up what was kept."""
         self.drafts, self.pinned, self.answers = found.drafts, found.pinned, found.answers
 

@@ -3,10 +3,10 @@
 from collections.abc import Callable
 from datetime import datetime
 from secrets import token_hex
+from typing import Literal
 
 from msgspec import Struct
 
-from nebbet.library.holdings import Role
 from nebbet.personal.home import Home
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Settings
@@ -21,4 +21,4 @@ class Parts(Struct, frozen=True):
     secrets: Secrets
     now: Callable[[], datetime]
     token: Callable[[], str] = lambda: token_hex(12)
-    role: Role | None = None
+    role: Literal["lead", "colleague", "reader"] | None = None

@@ -14,6 +14,8 @@ from nebbet.library.holdings import Template
 
 if TYPE_CHECKING:
     from nebbet.core.ranking.index import Index
+    from nebbet.library.fields import Fields
+    from nebbet.library.listing import Listing
     from nebbet.library.search import Finder
     from nebbet.library.users import Users
 
@@ -71,6 +73,20 @@ class Search(QObject):
         from nebbet.library.users import Users
 
         return self._finder.users if self._finder else Users()
+
+    @property
+    def fields(self) -> "Fields":
+        """What fields people and cases have."""
+        from nebbet.library.fields import Fields
+
+        return self._finder.fields if self._finder else Fields()
+
+    @property
+    def listing(self) -> "Listing":
+        """The templates in the order of the Library's list."""
+        from nebbet.library.listing import Listing
+
+        return self._finder.listing if self._finder else Listing()
 
     def templates(self, words: str) -> list[str]:
         """The ids of templates, best first."""

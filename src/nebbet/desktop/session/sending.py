@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
+from nebbet.core.message.outgoing import Outgoing
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.session.open_letters import OpenLetters
@@ -15,12 +16,11 @@ from nebbet.desktop.session.parts import Parts
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
 from nebbet.personal.items import Item, Queued, State
-from nebbet.personal.open_letters import answers_to_keep
 from nebbet.personal.settings import Account
-from nebbet.personal.stores import Stores
-from nebbet.post.sending import put_out
 
 if TYPE_CHECKING:
+    from nebbet.core.message.received import Received
+    from nebbet.personal.stores import Stores
     from nebbet.post.carrier import Carrier, Office
 
 
@@ -55,7 +55,7 @@ class Sending(QObject):
         self._troubled.connect(self._on_troubled)
 
     @property
-    def _stores(self) -> Stores:
+    def _stores(self) -> "Stores":
         return self._shared.stores
 
     # Beginning and end
@@ -115,23 +115,27 @@ class Sending(QObject):
             return False
         catalogue, writer = self._shared.catalogue, self._shared.writer()
         due = writer.moment.timestamp() + self.hold
-        self._operations.run(
-            lambda: put_out(
+
+        def put() -> tuple[Item, dict[str, str]]:
+            from nebbet.personal.open_letters import answers_to_keep
+            from nebbet.post.sending import put_out
+
+            item = put_out(
                 self._stores.personal, catalogue, letter, writer, due=due,
                 token=self._parts.token, files=self._shared.files, acknowledged=acknowledged,
-            ),
-            self._on_enqueued,
-            partial(self._on_not_enqueued, letter),
-        )  # fmt: skip
+            )  # fmt: skip
+            return item, answers_to_keep(item.letter)
+
+        self._operations.run(put, self._on_enqueued, partial(self._on_not_enqueued, letter))
         return True
 
     def _on_not_enqueued(self, letter: Letter, error: NebbetError) -> None:
         self._letters.stays(letter)
         self._voice.fail(error)
 
-    def _on_enqueued(self, item: Item) -> None:
-        letter = item.letter
-        self._shared.own.remember(letter.template, answers_to_keep(letter))
+    def _on_enqueued(self, put: tuple[Item, dict[str, str]]) -> None:
+        letter, kept = put[0].letter, put[1]
+        self._shared.own.remember(letter.template, kept)
         self._letters.went(letter.id)
         self.nudge()
         self.refresh()
@@ -222,24 +226,38 @@ class Sending(QObject):
     def fetch(
         self,
         entry: Registered,
-        done: Callable[[bytes], None],
+        done: Callable[["Received"], None],
         failed: Callable[[NebbetError], None],
     ) -> None:
-        """Get a sent message: the copy on this machine, else the one in the mailbox."""
+        """Get a sent message and read it: the copy on this machine, else the one in the
+        mailbox."""
         account, me, secrets = self.account, self._shared.my_id, self._parts.secrets
 
-        def fetch() -> bytes:
-            from nebbet.core.message.compose import with_bcc
+        def fetch() -> "Received":
+            from nebbet.core.message.received import open_message
             from nebbet.post import imap
 
             kept = self._stores.local_copy(entry.message_id)
             if kept is not None:
-                return with_bcc(kept.data, kept.bcc)
+                return _as_sent(kept)
             if not me or entry.sender != me:
                 raise NebbetError(
                     "The message was sent by somebody else",
                     advice="It can be opened from the mailbox it was sent from",
                 )
-            return imap.fetch_sent(account, secrets.get(account.user) or "", entry.message_id)
+            password = secrets.get(account.user) or ""
+            return open_message(imap.fetch_sent(account, password, entry.message_id))
 
         self._network.run(fetch, done, failed)
+
+    def read_outgoing(self, entry: Queued, done: Callable[["Received"], None]) -> None:
+        """Read the message of a letter that is in the outbox."""
+        self._operations.run(lambda: _as_sent(entry.item.outgoing), done, self._voice.fail)
+
+
+def _as_sent(outgoing: Outgoing) -> "Received":
+    """A message as the sender's own copy has it."""
+    from nebbet.core.message.compose import with_bcc
+    from nebbet.core.message.received import open_message
+
+    return open_message(with_bcc(outgoing.data, outgoing.bcc))

@@ -1,10 +1,12 @@
 """The life of the program: the files are opened, work goes on, everything is kept at the end."""
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
 from nebbet.core import dates, sums
+from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations, nothing
@@ -15,7 +17,9 @@ from nebbet.desktop.session.sending import Sending
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.changes import Change
 from nebbet.personal.settings import Settings, write_settings
-from nebbet.personal.stores import AtStart, Stores
+
+if TYPE_CHECKING:
+    from nebbet.personal.stores import AtStart, Stores
 
 
 class Session(QObject):
@@ -32,9 +36,11 @@ class Session(QObject):
         super().__init__()
         self.parts, self.voice, self.settings = parts, voice, parts.settings
         self.operations, self.network = Operations(self), Operations(self)
-        self.shared = SharedLibrary(parts, self.operations, voice)
+        # What one keeps for oneself waits for no server; only for its file to be open.
+        self.keeping = Operations(self, held=True)
+        self.shared = SharedLibrary(parts, self.operations, self.keeping, voice)
         self.letters = OpenLetters(
-            lambda: self.shared.stores, self.operations, voice, lambda: parts.now().timestamp()
+            lambda: self.shared.stores, self.keeping, voice, lambda: parts.now().timestamp()
         )
         self.sending = Sending(
             parts, self.shared, self.letters, self.operations, self.network, voice
@@ -48,7 +54,7 @@ class Session(QObject):
         database is. What is asked for meanwhile is done afterwards, in order."""
         self.operations.run(self._open, self._on_opened, self.not_opened.emit)
 
-    def _open(self) -> tuple[Stores, AtStart]:
+    def _open(self) -> "tuple[Stores, AtStart]":
         from nebbet.personal.stores import open_stores
 
         parts, settings = self.parts, self.settings
@@ -56,9 +62,10 @@ class Session(QObject):
         stores = open_stores(parts.home, settings, parts.role, password)
         return stores, stores.read_all(self.parts.now())
 
-    def _on_opened(self, opened: tuple[Stores, AtStart]) -> None:
+    def _on_opened(self, opened: "tuple[Stores, AtStart]") -> None:
         stores, found = opened
         self.shared.take_up(stores, found)
+        self.keeping.let_go()
         self._tell_start(found)
         self.shared.changed.emit(Change(everything=True))
         self.letters.take_up(found.letters)
@@ -68,7 +75,7 @@ class Session(QObject):
         self.following.start()
         self.opened.emit()
 
-    def _tell_start(self, found: AtStart) -> None:
+    def _tell_start(self, found: "AtStart") -> None:
         waiting = sum(entry.state in ("held", "waiting", "sent") for entry in found.outbox)
         said = []
         if found.recovered:
@@ -106,9 +113,16 @@ class Session(QObject):
 
     # End
 
-    def close(self) -> None:
-        """Keep what is open and let the letter on the line finish."""
+    def keep(self, seconds: float) -> list[NebbetError]:
+        """Keep everything that is written, and wait for that; what could not be kept."""
         self.letters.keep_now()
+        return self.keeping.settle(seconds)
+
+    def close(self) -> None:
+        """Let go of everything, after what is under way: a letter that is on the line is handed
+        over first, however long the server takes."""
+        self.letters.keep_now()
+        self.keeping.finish()
         self.following.stop()
         self.sending.stop()
         self.operations.finish()

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -24,9 +25,11 @@ from nebbet.library.catalogue import Catalogue, Unread, seen_by
 from nebbet.library.changes import Change
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import LibraryFile
-from nebbet.library.store import Library
 from nebbet.library.writing import Writer
-from nebbet.personal.stores import AtStart, Stores
+
+if TYPE_CHECKING:
+    from nebbet.library.store import Library
+    from nebbet.personal.stores import AtStart, Stores
 
 
 class Reading(Struct, frozen=True):
@@ -48,7 +51,9 @@ class SharedLibrary(QObject):
     changed = Signal(object)
     register_changed = Signal()
 
-    def __init__(self, parts: Parts, operations: Operations, voice: Voice) -> None:
+    def __init__(
+        self, parts: Parts, operations: Operations, keeping: Operations, voice: Voice
+    ) -> None:
         super().__init__()
         self._parts, self.operations, self.voice = parts, operations, voice
         self.member = parts.settings.member
@@ -56,7 +61,7 @@ class SharedLibrary(QObject):
         self.entries: list[Registered] = []
         self._stores: Stores | None = None
         self._unread: tuple[Unread, ...] = ()
-        self.own = Own(lambda: self.stores, operations, voice)
+        self.own = Own(lambda: self.stores, keeping, voice)
         self._loads = Operations(self)
         self.pictures = Pictures(self._file_bytes, self._loads)
         self.speller = Speller(lambda: self.catalogue.words, self._loads)
@@ -68,7 +73,7 @@ class SharedLibrary(QObject):
 
     # Beginning and end
 
-    def take_up(self, stores: Stores, found: AtStart) -> None:
+    def take_up(self, stores: "Stores", found: "AtStart") -> None:
         """Take up what was read at the start."""
         self._stores = stores
         self._whole = found.catalogue
@@ -88,14 +93,14 @@ class SharedLibrary(QObject):
         return self._stores is not None
 
     @property
-    def stores(self) -> Stores:
+    def stores(self) -> "Stores":
         """The open files. Raises NebbetError while, or because, they are not."""
         if self._stores is None:
             raise NebbetError("The library is not open", advice="Start Nebbet again")
         return self._stores
 
     @property
-    def library(self) -> Library:
+    def library(self) -> "Library":
         """The open library; only for work in the background."""
         return self.stores.library
 

@@ -127,9 +127,14 @@ class Files(Place):
     # Showing
 
     def refresh(self) -> None:
-        """Show the files as they are now."""
-        catalogue = self._shared.catalogue
-        self._uses = uses_of_files(catalogue)
+        """Show the files as they are now, once it is known where each is used."""
+        shared = self._shared
+        shared.operations.run(
+            partial(uses_of_files, shared.catalogue), self._came, shared.voice.fail
+        )
+
+    def _came(self, uses: dict[str, FileUsers]) -> None:
+        catalogue, self._uses = self._shared.catalogue, uses
         day = self._shared.now().date()
         choices = []
         for key, file in sorted(catalogue.files.items(), key=lambda p: p[1].name.casefold()):

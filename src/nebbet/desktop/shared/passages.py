@@ -36,7 +36,7 @@ class SharedPassages(ListPage[Passage]):
         super().__init__(shared, "Passages", form, Passage)
         self._held = Passage("", "")
         self.title_field = QLineEdit()
-        self.ledger = Ledger(lambda: shared.catalogue, self._world)
+        self.ledger = Ledger(shared, self._world)
         self.manuscript = Manuscript(shared, self.ledger, addressed=False)
         self.body = self.manuscript.body
         self.users = ChoiceList("Templates that include it")

@@ -30,7 +30,6 @@ from nebbet.library.holdings import Proposal, Template
 
 _Page = TypeVar("_Page", bound=Place)
 _List = TypeVar("_List", bound=ListPage[Any])
-_SHOWN_ON_SHELVES = ("template", "shelf", "register", "proposal", "presence", "member")
 
 
 class LibraryPage(Place):
@@ -150,7 +149,6 @@ class LibraryPage(Place):
         self.pane.editions.connect(self.show_editions)
         self._shared.changed.connect(self._follow)
         self._shared.search.ready.connect(self._found_anew)
-        self._shared.own.pins_changed.connect(self.view.refresh)
         self.add_key("Edit the template", "Ctrl+E", self._edit_current)
         self.add_key("New template", "Ctrl+Shift+N", self.new_template)
         self.add_key("Import files as templates", "Ctrl+Alt+O", self.ask_for_files)
@@ -271,8 +269,10 @@ class LibraryPage(Place):
     # Following the library
 
     def _follow(self, change: Change) -> None:
-        if change.touches(*_SHOWN_ON_SHELVES):
-            self.refresh()
+        if change.touches("proposal"):
+            self._show_proposed()
+        if change.touches("shelf"):
+            self.view.refresh()
         shown = self._pages.page
         if isinstance(shown, ListPage | Proposals | Files):
             shown.follow(change)
@@ -285,11 +285,14 @@ class LibraryPage(Place):
 
     def refresh(self) -> None:
         """Show the shelves as they are now."""
+        self._show_proposed()
+        self.view.refresh()
+
+    def _show_proposed(self) -> None:
         waiting = sum(p.state == "waiting" for p in self._shared.catalogue.proposals.values())
         self.take_files.setVisible(self._shared.leads)
         self.proposed.setText(f"Proposals ({waiting})" if waiting else "Proposals")
         self.proposed.setAccessibleName(self.proposed.text())
-        self.view.refresh()
 
     def show(self, key: str = "") -> None:
         """Show the shelves, with a template at hand when one is given."""

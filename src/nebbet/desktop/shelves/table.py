@@ -61,15 +61,24 @@ class TemplatesModel(QAbstractTableModel):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self.rows: list[Row] = []
+        self.keys: list[str] = []
+        self._row: Callable[[str], Row] | None = None
+        self._rows: dict[str, Row] = {}
         self._now = datetime.now().astimezone()
         self._matching: Matching | None = None
         self._matches: dict[str, Match] = {}
 
-    def show_rows(self, rows: list[Row], now: datetime, matching: Matching | None) -> None:
-        """Show other rows; matching tells for each where it meets the words."""
+    def show_rows(
+        self,
+        keys: list[str],
+        row: Callable[[str], Row],
+        now: datetime,
+        matching: Matching | None,
+    ) -> None:
+        """Show other templates. row gives one when it is first seen; matching tells where it meets
+        the words."""
         self.beginResetModel()
-        self.rows, self._now = rows, now
+        self.keys, self._row, self._rows, self._now = keys, row, {}, now
         self._matching, self._matches = matching, {}
         self.endResetModel()
 
@@ -77,6 +86,12 @@ class TemplatesModel(QAbstractTableModel):
     def is_found(self) -> bool:
         """Whether the rows were found by words."""
         return self._matching is not None
+
+    def _seen(self, key: str) -> Row:
+        if key not in self._rows:
+            assert self._row is not None
+            self._rows[key] = self._row(key)
+        return self._rows[key]
 
     def _match(self, template: Template) -> Match | None:
         if self._matching is None:
@@ -92,13 +107,13 @@ class TemplatesModel(QAbstractTableModel):
         return [MIME]
 
     def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
-        keys = dict.fromkeys(self.rows[index.row()].template.id for index in indexes)
+        keys = dict.fromkeys(self.keys[index.row()] for index in indexes)
         made = QMimeData()
         made.setData(MIME, json.encode([*keys]))
         return made
 
     def rowCount(self, parent: Index = _NO_PARENT) -> int:
-        return 0 if parent.isValid() else len(self.rows)
+        return 0 if parent.isValid() else len(self.keys)
 
     def columnCount(self, parent: Index = _NO_PARENT) -> int:
         return 0 if parent.isValid() else len(COLUMNS)
@@ -111,7 +126,7 @@ class TemplatesModel(QAbstractTableModel):
         return None
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        template, usage, said = self.rows[index.row()]
+        template, usage, said = self._seen(self.keys[index.row()])
         if role == Qt.ItemDataRole.DisplayRole:
             return self._text(template, usage, said, index.column())
         if role == MATCHES:
@@ -252,20 +267,21 @@ class TemplatesTable(QTableView):
 
     def show_rows(
         self,
-        rows: list[Row],
+        shown: list[str],
+        row: Callable[[str], Row],
         now: datetime,
         matching: Matching | None = None,
         *,
         best_first: bool = False,
     ) -> None:
-        """Show other rows. What is at hand stays so if it is among them, unless the rows were
+        """Show other templates. What is at hand stays so if it is among them, unless the rows were
         found by words: then it is the best one."""
         key, keys = ("", []) if best_first else (self.key, self.keys)
-        self._model.show_rows(rows, now, matching)
+        self._model.show_rows(shown, row, now, matching)
         self.verticalHeader().setDefaultSectionSize(_FOUND_ROW if matching else theme.ROW + 2)
         self._make_room()
-        places = {row.template.id: number for number, row in enumerate(rows)}
-        if rows:
+        places = {shown_key: number for number, shown_key in enumerate(shown)}
+        if shown:
             self.selectRow(places.get(key, 0))
             for kept in keys if len(keys) > 1 else ():
                 self._add_to_selection(places.get(kept))
@@ -280,19 +296,18 @@ class TemplatesTable(QTableView):
     def keys(self) -> list[str]:
         """The templates that are selected, in their order."""
         rows = sorted(index.row() for index in self.selectionModel().selectedRows())
-        return [self._model.rows[row].template.id for row in rows]
+        return [self._model.keys[row] for row in rows]
 
     @property
     def key(self) -> str:
         """The template at hand, or nothing."""
         row = self.currentIndex().row()
-        return self._model.rows[row].template.id if 0 <= row < len(self._model.rows) else ""
+        return self._model.keys[row] if 0 <= row < len(self._model.keys) else ""
 
     def choose(self, key: str) -> None:
         """Go to a template."""
-        ids = [row.template.id for row in self._model.rows]
-        if key in ids:
-            self.selectRow(ids.index(key))
+        if key in self._model.keys:
+            self.selectRow(self._model.keys.index(key))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Return takes; letters find."""

@@ -1,9 +1,6 @@
 """The shelves, the templates of the shelf at hand, and the reading pane."""
 
-from collections import Counter
-from collections.abc import Callable
 from functools import partial
-from itertools import islice
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
@@ -29,10 +26,10 @@ from nebbet.desktop.shelves.reading_pane import ReadingPane
 from nebbet.desktop.shelves.shelf_tree import ALL, LATELY, MOST, RETIRED, ShelfTree
 from nebbet.desktop.shelves.table import Match, Row, TemplatesTable
 from nebbet.library.holdings import Shelf, Template, own_shelf
+from nebbet.library.listing import Wanted
 
 _AFTER_TYPING = 120  # milliseconds
 _BEST = 300  # templates that are shown of those that words find
-_SHORT = 25  # templates in the lists of what was used lately and most
 
 
 class _FindField(QLineEdit):
@@ -147,7 +144,7 @@ class ShelvesView(Place):
         self.table.taken.connect(self.taken)
         self.table.words.connect(self._type)
         self.pane.take.connect(self.taken)
-        self._shared.search.ready.connect(self._found_anew)
+        self._shared.search.ready.connect(self.refresh)
         # Keys of this view alone: they mean other things in a text.
         acts, own = self.acts, self.pane.own
         self.add_key("Pin or unpin for me", "Ctrl+P", acts.pin_for_me)
@@ -161,78 +158,57 @@ class ShelvesView(Place):
     # What is shown
 
     def refresh(self) -> None:
-        """Show the library as it is now."""
-        shared, catalogue = self._shared, self._shared.catalogue
-        living = [t for t in catalogue.templates.values() if t.state != "retired"]
-        retired = len(catalogue.templates) - len(living)
-        counts = Counter(template.shelf for template in living)
+        """Show the library as it is known now."""
+        shared, listing = self._shared, self._shared.search.listing
         before = [
-            Choice(ALL, "All templates", aside=str(len(living))),
+            Choice(ALL, "All templates", aside=str(len(listing.living))),
             Choice(LATELY, "Used lately by me"),
             Choice(MOST, "Used most"),
         ]
         if shared.my_id:
             mine = own_shelf(shared.my_id)
-            before.append(Choice(mine.id, mine.name, aside=str(counts[mine.id])))
+            before.append(Choice(mine.id, mine.name, aside=str(listing.counts.get(mine.id, 0))))
+        retired = len(listing.retired)
         after = [Choice(RETIRED, "Retired", aside=str(retired))] if retired else []
-        leads = shared.leads
-        self.tree.show_shelves(before, catalogue.shared_shelves, counts, after, may_arrange=leads)
+        shelves, leads = shared.catalogue.shared_shelves, shared.leads
+        self.tree.show_shelves(before, shelves, listing.counts, after, may_arrange=leads)
         self.add.setVisible(leads)
-        self._offer_words(living)
+        self.kind.show_words(listing.kinds)
+        self.keyword.show_words(listing.keywords)
         self.fill()
-
-    def _offer_words(self, living: list[Template]) -> None:
-        kinds = {kind for template in living for kind in template.content.kinds}
-        words = {word for template in living for word in template.content.keywords}
-        self.kind.show_words(tuple(sorted(kinds)))
-        self.keyword.show_words(tuple(sorted(words)))
-
-    def _found_anew(self) -> None:
-        if self.find_field.text():
-            self.fill()
 
     def fill(self, *, best_first: bool = False) -> None:
         """Show the templates of what is chosen on the left, that the words find."""
         shared, words = self._shared, self.find_field.text().strip()
-        catalogue = shared.catalogue
-        is_wanted = self._narrowing()
-        found = (catalogue.templates[key] for key in self._in_order(words))
-        wanted = (template for template in found if is_wanted(template))
-        rows = [
-            Row(template, catalogue.usage_of(template.id), self._said_of(template))
-            for template in (islice(wanted, _BEST) if words else wanted)
-        ]
+        keys = self._keys(words)
         matching = partial(self._match, words) if words else None
         self._typing = best_first
-        self.table.show_rows(rows, shared.now(), matching, best_first=best_first)
+        self.table.show_rows(keys, self._row, shared.now(), matching, best_first=best_first)
         self._typing = False
         self.nothing.setText(
             f"The best {_BEST} are shown: another word finds fewer."
-            if rows
+            if keys
             else "No template has all of these words here."
         )
-        self.nothing.setVisible(bool(words) and len(rows) in (0, _BEST))
+        self.nothing.setVisible(bool(words) and len(keys) in (0, _BEST))
         self.acts.refresh()
 
-    def _in_order(self, words: str) -> list[str]:
-        """The ids of templates in the order of the list: by words, by use, or by title."""
-        shared, templates = self._shared, self._shared.catalogue.templates
+    def _keys(self, words: str) -> list[str]:
+        """The templates to show, in their order: by words, by use, or by title."""
+        shared, listing, at = self._shared, self._shared.search.listing, self.tree.key or ALL
+        shelf = "" if at in (ALL, LATELY, MOST, RETIRED) else at
+        wanted = Wanted(shelf, at == RETIRED, self.kind.chosen, self.keyword.chosen)
         if words:
-            return shared.search.templates(words)
-        if self.tree.key == LATELY:
+            return listing.chosen(wanted, shared.search.templates(words))[:_BEST]
+        if at == LATELY:
             mine = (e.template for e in shared.entries if e.sender == shared.my_id)
-            return [key for key in dict.fromkeys(mine) if key in templates][:_SHORT]
-        if self.tree.key == MOST:
-            uses = {key: sum(usage.weeks) for key, usage in shared.catalogue.usage.items()}
-            used = [key for key in templates if uses.get(key)]
-            return sorted(used, key=lambda key: -uses[key])[:_SHORT]
-        return sorted(
-            templates,
-            key=lambda key: (
-                not shared.own.is_pinned(templates[key]),
-                templates[key].title.casefold(),
-            ),
-        )
+            return listing.chosen(wanted, listing.lately(mine))
+        return listing.chosen(wanted, listing.most if at == MOST else None)
+
+    def _row(self, key: str) -> Row:
+        catalogue = self._shared.search.listing.catalogue
+        template = catalogue.templates[key]
+        return Row(template, catalogue.usage_of(key), self._said_of(template))
 
     def _said_of(self, template: Template) -> str:
         said = "pinned for all" if template.pinned else ""
@@ -240,30 +216,6 @@ class ShelvesView(Place):
             said = "pinned"
         editing = "being edited" if self._shared.others_editing(template.id) else ""
         return ", ".join(filter(None, (said, editing)))
-
-    def _narrowing(self) -> Callable[[Template], bool]:
-        """What says of a template whether it belongs to what is chosen."""
-        shelf, kind, keyword = self.tree.key or ALL, self.kind.chosen, self.keyword.chosen
-        everywhere = shelf in (ALL, LATELY, MOST)
-        on = self._with_inner(shelf)
-
-        def is_wanted(template: Template) -> bool:
-            if kind and kind not in template.content.kinds:
-                return False
-            if keyword and keyword not in template.content.keywords:
-                return False
-            if shelf == RETIRED or template.state == "retired":
-                return shelf == RETIRED and template.state == "retired"
-            return everywhere or template.shelf in on
-
-        return is_wanted
-
-    def _with_inner(self, shelf: str) -> set[str]:
-        """A shelf with the shelves on it."""
-        found, shelves = {shelf}, self._shared.catalogue.shelves
-        for _ in shelves:
-            found |= {inner.id for inner in shelves if inner.parent in found}
-        return found
 
     def _match(self, words: str, template: Template) -> Match:
         spans = ranking.matched(words, template.title)

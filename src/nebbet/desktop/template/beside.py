@@ -26,10 +26,10 @@ class Beside(QWidget):
 
     def __init__(self, shared: SharedLibrary, world: Callable[[], World], below: QWidget) -> None:
         super().__init__()
-        self.ledger = Ledger(lambda: shared.catalogue, world)
+        self.ledger = Ledger(shared, world)
         self.copies = ConditionalCopies(self.ledger)
         self.enclosures = Enclosures(shared, self.ledger)
-        self.found_by = FoundBy(lambda: (c.kind for c in shared.catalogue.cases.values()))
+        self.found_by = FoundBy(lambda: shared.search.fields.kinds)
         self.holidays = Holidays()
         for part in (self.copies, self.enclosures, self.found_by):
             part.changed.connect(self.changed)

@@ -15,16 +15,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nebbet.core import dates, ranking, records
+from nebbet.core import dates, ranking
 from nebbet.core.errors import NebbetError
-from nebbet.core.placeholders import GREETING, KINDS, Kind, Particular, Placeholder, Source
+from nebbet.core.placeholders import KINDS, Kind, Particular, Placeholder, Source
 from nebbet.core.ranking import Entry
 from nebbet.core.sums import Rounding
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.template.rule_builder import RuleBuilder
 from nebbet.desktop.template.steps import StepTable
-from nebbet.library.catalogue import Catalogue
+from nebbet.library.fields import Fields, spoken
 
 SOURCES: dict[Source, str] = {
     "blank": "blank: the writer completes it",
@@ -36,6 +36,9 @@ SOURCES: dict[Source, str] = {
     "sum": "sum",
     "first": "first of several",
 }
+# The same in a word or two, for a list and beside a name.
+SHORT: dict[Source, str] = {**SOURCES, "blank": "blank"}
+BESIDE: dict[Source, str] = {**SHORT, "blank": "", "date": "date", "first": "first"}
 _TAKES = {"date": "Rule", "sum": "Sum", "first": "Try"}
 _PROMPTS = {
     "date": "today + 7 working days",
@@ -49,20 +52,6 @@ _ROUNDINGS: dict[Rounding, str] = {
 # Which rows each kind of blank needs beside those that all have.
 _LIMITED = ("number", "money", "date")
 _FORMATTED = ("number", "money", "date", "time")
-
-
-def field_names(catalogue: Catalogue, source: str) -> list[str]:
-    """What a source offers in this team's data."""
-    if source == "recipient":
-        more = {name for c in catalogue.contacts.values() for name in c.more}
-        return [*records.CONTACT_FIELDS, GREETING, *sorted(more)]
-    if source == "sender":
-        more = {name for m in catalogue.members.values() for name in m.more}
-        return [*records.MEMBER_FIELDS, *sorted(more)]
-    if source == "case":
-        more = {name for c in catalogue.cases.values() for name in c.fields}
-        return [*records.CASE_FIELDS, *sorted(more)]
-    return list(catalogue.facts) if source == "fact" else []
 
 
 class Declaration(QWidget):
@@ -79,12 +68,12 @@ class Declaration(QWidget):
 
     def __init__(
         self,
-        catalogue: Callable[[], Catalogue],
+        fields: Callable[[], Fields],
         example: Callable[[Placeholder], tuple[str, Particular]],
         date_names: Callable[[], list[str]],
     ) -> None:
         super().__init__()
-        self._catalogue, self._example = catalogue, example
+        self._fields, self._example = fields, example
         self._shown: Placeholder | None = None
         self._filling = False
         self._make_fields(date_names)
@@ -299,8 +288,7 @@ class Declaration(QWidget):
         source = str(self.source.currentData())
         if source == "date":
             return [Choice(form, form) for form in dates.FORMS]
-        names = field_names(self._catalogue(), source)
-        entries = [Entry(name, (name.replace("_", " ").replace(".", " "),)) for name in names]
+        entries = [Entry(name, (spoken(name),)) for name in self._fields().of(source)]
         return [Choice(key, key) for key in ranking.find(words, entries)]
 
 

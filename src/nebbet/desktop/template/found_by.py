@@ -42,7 +42,7 @@ class FoundBy(QWidget):
         self._keywords.setText(", ".join(keywords))
         self._add.clear()
         self._add.addItem(_ADD)
-        self._add.addItems(sorted({kind for kind in self._known_kinds() if kind}))
+        self._add.addItems([*self._known_kinds()])
 
     def _add_kind(self, index: int) -> None:
         kind = self._add.itemText(index)

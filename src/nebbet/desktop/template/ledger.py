@@ -16,8 +16,9 @@ from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, ChoiceList, Picker
 from nebbet.desktop.paper.block_object import Piece
 from nebbet.desktop.paper.marks import MarkKind
-from nebbet.desktop.template.declaration import SOURCES, Declaration, field_names
-from nebbet.library.catalogue import Catalogue
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.desktop.template.declaration import BESIDE, SHORT, SOURCES, Declaration
+from nebbet.library.fields import Fields, on_offer, spoken
 
 _NEW, _UNKNOWN = "new:", "unknown:"
 
@@ -33,9 +34,9 @@ class Ledger(QWidget):
     insert = Signal(str)
     renamed = Signal(str, str)
 
-    def __init__(self, catalogue: Callable[[], Catalogue], world: Callable[[], World]) -> None:
+    def __init__(self, shared: SharedLibrary, world: Callable[[], World]) -> None:
         super().__init__()
-        self._catalogue, self._world = catalogue, world
+        self._shared, self._world = shared, world
         self.placeholders: list[Placeholder] = []
         self._uses: Mapping[str, Mapping[str, int]] = {}
         self.language = ""
@@ -49,7 +50,7 @@ class Ledger(QWidget):
         self.add = pieces.button("New blank", self.add_blank, "words")
         self.into_text = pieces.button("Put into the text", self._insert_current, "words")
         self.remove = pieces.button("Remove", self._remove, "words")
-        self.form = Declaration(catalogue, self._example, self._date_names)
+        self.form = Declaration(self._fields, self._example, self._date_names)
         self.form.changed.connect(self._take)
         self.form.renamed.connect(self._rename)
         head = pieces.row(pieces.label("Placeholders", "heading"), None, self.add)
@@ -67,6 +68,9 @@ class Ledger(QWidget):
 
     # What is known
 
+    def _fields(self) -> Fields:
+        return self._shared.search.fields
+
     def kind_of(self, name: str) -> MarkKind:
         """How a name is marked in the text."""
         found = self._declared(name)
@@ -75,7 +79,7 @@ class Ledger(QWidget):
         made = placeholders.implied(name)
         if made is None:
             return "unknown"
-        known = map(fold, field_names(self._catalogue(), made.source))
+        known = map(fold, self._fields().of(made.source))
         return "value" if fold(made.of) in known else "unknown"
 
     def caption(self, name: str) -> tuple[str, str]:
@@ -83,8 +87,7 @@ class Ledger(QWidget):
         found = self._declared(name) or placeholders.implied(name)
         if found is None:
             return "", name
-        source = "" if found.source == "blank" else SOURCES[found.source].partition(":")[0]
-        return source.removesuffix(" of several").removesuffix(" rule"), found.title
+        return BESIDE[found.source], found.title
 
     def describe(self, name: str) -> str:
         """One line on what a placeholder is and gives."""
@@ -97,7 +100,7 @@ class Ledger(QWidget):
 
     def passage(self, passage: str) -> Piece:
         """What a passage says in the language at hand."""
-        found = self._catalogue().passages.get(passage)
+        found = self._shared.catalogue.passages.get(passage)
         if found is None:
             return Piece(f"The passage “{passage}” is not in the library", ())
         return Piece(f"passage: {found.title}", found.blocks(self.language))
@@ -122,10 +125,8 @@ class Ledger(QWidget):
         resolution = self.resolution()
         declared = {p.name: resolution.particular(p.name).value for p in self.placeholders}
         fits = [name for name, value in declared.items() if isinstance(value, tuple)]
-        cases = self._catalogue().cases.values()
-        fields = {name for case in cases for name, raw in case.fields.items() if is_list(raw)}
-        fits += [f"case.{name}" for name in sorted(fields)]
-        entries = [Entry(n, (n.replace(".", " ").replace("_", " "),)) for n in fits]
+        fits += [f"case.{name}" for name in self._fields().lists]
+        entries = [Entry(n, (spoken(n),)) for n in fits]
         return [Choice(n, n) for n in ranking.find(words, entries)]
 
     def go_to(self, name: str) -> None:
@@ -171,7 +172,7 @@ class Ledger(QWidget):
     def _choice(self, placeholder: Placeholder) -> Choice:
         """One row of the list: what it is, how it is written, how often it is used."""
         count = sum(self._uses.get(fold(placeholder.name), {}).values())
-        source = SOURCES[placeholder.source].partition(":")[0]
+        source = SHORT[placeholder.source]
         aside = f"{source}, {count}×" if count else f"{source}, unused"
         tone = "" if count else "ochre_edge"
         return Choice(
@@ -195,18 +196,8 @@ class Ledger(QWidget):
 
     def offer(self, words: str) -> list[Choice]:
         """What can be put into the text, by some words; a new blank comes last."""
-        catalogue = self._catalogue()
-        names = [(p.name, f"{p.title}, {p.of or p.source}") for p in self.placeholders]
-        for source in ("recipient", "case", "sender", "fact"):
-            for name in field_names(catalogue, source):
-                names.append((f"{source}.{name}", source))
-        entries = [
-            Entry(name, (name.replace("_", " ").replace(".", " "), second))
-            for name, second in names
-        ]
-        found = ranking.find(words.replace("_", " ").replace(".", " "), entries)
-        seconds = dict(names)
-        choices = [Choice(name, f"{{{{{name}}}}}", seconds[name]) for name in found]
+        found = on_offer(self.placeholders, self._fields(), words)
+        choices = [Choice(name, f"{{{{{name}}}}}", second) for name, second in found]
         if words.strip() and not self._declared(words):
             choices.append(Choice(_NEW + words.strip(), f"New blank “{words.strip()}”"))
         return choices
@@ -311,11 +302,6 @@ class Ledger(QWidget):
         case = self._world().case
         names += [f"case.{name}" for name in records.case_fields(case)] if case else []
         return [n for n in names if isinstance(resolution.particular(n).value, date)]
-
-
-def is_list(raw: object) -> bool:
-    """Whether a field in its JSON form holds a list."""
-    return isinstance(raw, list | tuple)
 
 
 def _second(placeholder: Placeholder) -> str:

@@ -1,0 +1,37 @@
+"""The place Letters as it is before anything is open in it."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from nebbet.desktop.kit import pieces
+from nebbet.desktop.kit.place import Place
+
+PILE = 220  # pixels: the pile in a wide window
+
+
+def nothing_open() -> QWidget:
+    """What stands in the middle while no letter is open."""
+    page = QWidget()
+    words = pieces.label(
+        "No letter is open. Ctrl+N begins one; Ctrl+J begins one with a template.", "faint"
+    )
+    words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+    pieces.fill(QVBoxLayout(page), None, words, None)
+    return page
+
+
+class Blank(Place):
+    """Stands in for the place while it is being made; its keys make it at once."""
+
+    title = "Letters"
+
+    def __init__(self, begin: Callable[[], None], pull: Callable[[], None]) -> None:
+        super().__init__()
+        new = pieces.button("New letter", begin, hint="Ctrl+N")
+        left = pieces.column("left", pieces.row(new, None), QWidget(), margin=8)
+        left.setFixedWidth(PILE)
+        pieces.fill(QHBoxLayout(self), left, pieces.grow(nothing_open()), spacing=0)
+        self.add_key("New letter", "Ctrl+N", begin)
+        self.add_key("Pull a template", "Ctrl+J", pull)
