@@ -127,14 +127,16 @@ class Hand:
 
     def click_row(self, view: QListWidget | QTableView, text: str, *, double: bool = False) -> None:
         model = view.model()
-        for row in range(model.rowCount()):
-            if text in str(model.index(row, 0).data()):
-                where = view.visualRect(model.index(row, 0)).center()
-                QTest.mouseClick(view.viewport(), Qt.MouseButton.LeftButton, pos=where)
-                if double:
-                    QTest.mouseDClick(view.viewport(), Qt.MouseButton.LeftButton, pos=where)
-                return
-        raise AssertionError(f"no row says {text!r}")
+
+        def rows() -> list[int]:
+            said = [str(model.index(row, 0).data()) for row in range(model.rowCount())]
+            return [row for row, words in enumerate(said) if text in words]
+
+        self.until(rows)
+        where = view.visualRect(model.index(rows()[0], 0)).center()
+        QTest.mouseClick(view.viewport(), Qt.MouseButton.LeftButton, pos=where)
+        if double:
+            QTest.mouseDClick(view.viewport(), Qt.MouseButton.LeftButton, pos=where)
 
     def click_text(self, editor, words: str) -> None:  # type: ignore[no-untyped-def]
         cursor = editor.document().find(words)

@@ -112,6 +112,7 @@ def test_a_file_that_cannot_be_read_is_one_sentence(
     hand: Hand, page: LibraryPage, tmp_path: Path
 ) -> None:
     hand.press("Ctrl+Alt+L")
+    hand.until(lambda: page.files.list.key)
     page.files.ask(tmp_path / "gone.pdf")
     page.files.go()
     hand.until(lambda: "gone.pdf cannot be read" in hand.said)
@@ -151,7 +152,7 @@ def test_free_fields_are_said_by_templates(hand: Hand, page: LibraryPage) -> Non
     hand.press("Ctrl+Alt+U")
     page.members.form.more.setPlainText("desk: second floor")
     hand.press("Ctrl+S")
-    hand.until(lambda: member(hand).more)
+    hand.until(lambda: "desk" in hand.session.shared.search.fields.members)
     hand.press("Esc")
     page.edit("way-to-the-port")
     page.editor.body.setFocus()

@@ -177,7 +177,7 @@ def test_several_are_pinned_moved_copied_and_retired(hand: Hand, page: LibraryPa
     assert page.acts._count.text() == "3 templates:"
     hand.press("Ctrl+P")
     assert hand.session.shared.own.pinned == set(keys)
-    assert titles(page.table)[0].endswith("·  pinned")
+    hand.until(lambda: titles(page.table)[0].endswith("·  pinned"))
     assert set(page.table.keys) == set(keys), "they stay selected"
     hand.press("Ctrl+M")
     choose_in_menu("Freight")
@@ -194,8 +194,9 @@ def test_several_are_pinned_moved_copied_and_retired(hand: Hand, page: LibraryPa
     hand.press("Ctrl+Delete")
     hand.until(lambda: {template(hand, key).state for key in keys} == {"retired"})
     hand.until(lambda: "3 templates are retired: they are kept" in hand.said)
+    hand.until(lambda: page.shelves.findItems("Retired", Qt.MatchFlag.MatchExactly))
     go_to(page, "Retired")
-    assert len(titles(page.table)) == 3
+    hand.until(lambda: len(titles(page.table)) == 3)
     page.table.setFocus()
     hand.press("Ctrl+A", "Ctrl+Delete")
     hand.until(lambda: {template(hand, key).state for key in keys} == {"in use"})

@@ -20,17 +20,22 @@ def example_cases(catalogue: Catalogue, content: Content, about: str) -> list[st
         made = (implied(slot.name) for slot in found)
         wanted |= {fold(p.of) for p in made if p and p.source == "case"}
     # Cases of a kind have the same fields: what fits one fits them all.
-    alike: dict[tuple[str, ...], list[Case]] = {}
+    fits: dict[tuple[str, ...], int] = {}
     for case in catalogue.cases.values():
-        alike.setdefault((case.kind, *case.fields), []).append(case)
-    fits = {key: len(wanted & _field_names(held[0])) for key, held in alike.items()}
-    best = [key for key in alike if fits[key] == max(fits.values())]
-    best.sort(key=lambda key: -fuzz.token_set_ratio(key[0].casefold(), about.casefold()))
-    return [case.id for key in best for case in alike[key]]
+        if _shape(case) not in fits:
+            fits[_shape(case)] = len(wanted & {fold(name) for name in case_fields(case)})
+    most = max(fits.values(), default=0)
+    best = [case for case in catalogue.cases.values() if fits[_shape(case)] == most]
+    near = {
+        kind: -fuzz.token_set_ratio(kind.casefold(), about.casefold())
+        for kind in {case.kind for case in best}
+    }
+    best.sort(key=lambda case: near[case.kind])
+    return [case.id for case in best]
 
 
-def _field_names(case: Case) -> set[str]:
-    return {fold(name) for name in case_fields(case)}
+def _shape(case: Case) -> tuple[str, ...]:
+    return (case.kind, *case.fields)
 
 
 def example_world(

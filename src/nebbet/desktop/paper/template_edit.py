@@ -245,7 +245,7 @@ class TemplateEdit(PaperEdit):
         elif source.hasHtml():
             self._paste_html(source.html(), source.text())
         elif source.hasImage():
-            self._paste_image(source.imageData())
+            self.paste_image(source.imageData())
         else:
             self._put_clean(bodies.from_text(source.text()), source.text())
 
@@ -297,7 +297,8 @@ class TemplateEdit(PaperEdit):
         if came:
             self.prompts_pasted.emit(came)
 
-    def _paste_image(self, image: QImage | QPixmap) -> None:
+    def paste_image(self, image: QImage | QPixmap) -> None:
+        """Put a picture from the clipboard at the cursor, once the library has it."""
         if self._intake is None:
             return
         whole = image.toImage() if isinstance(image, QPixmap) else image
