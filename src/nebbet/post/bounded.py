@@ -120,7 +120,7 @@ class BoundedSMTP(smtplib.SMTP):
             raise
 
 
-class _BoundedIMAP4(IMAP4WithTimeout):
+class _BoundedIMAP4(IMAP4WithTimeout):  # type: ignore[misc]  # the library has no types
     """imaplib's client, with limits for all that answers one command."""
 
     _reader: BoundedReader | None = None
@@ -141,7 +141,7 @@ class _BoundedIMAP4(IMAP4WithTimeout):
         return super()._command(name, *args)
 
 
-class BoundedIMAPClient(IMAPClient):
+class BoundedIMAPClient(IMAPClient):  # type: ignore[misc]
     """IMAPClient over such a client."""
 
     def _create_IMAP4(self) -> imaplib.IMAP4:

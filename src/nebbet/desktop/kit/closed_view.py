@@ -59,7 +59,7 @@ def _make_view(holder: ClosedView) -> "tuple[QWebEngineView, Callable[[], None]]
     view = QWebEngineView(holder)
     profile = QWebEngineProfile()  # without a name it keeps nothing on disk
     _close(profile)
-    page = _page_class()(profile, holder, view)
+    page = _page_class()(profile, holder, view)  # type: ignore[no-untyped-call]
     view.setPage(page)
     profile.setParent(view)  # after the page: it has to outlive it
     _close_page(page)

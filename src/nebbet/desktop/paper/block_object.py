@@ -107,6 +107,6 @@ class BlockObject(QPyTextObject):
         context = QAbstractTextDocumentLayout.PaintContext()
         palette = QPalette()
         palette.setColor(QPalette.ColorRole.Text, QColor("#2A2430"))
-        context.palette = palette  # type: ignore[assignment]
+        context.palette = palette
         inside.documentLayout().draw(painter, context)
         painter.restore()
