@@ -14,9 +14,8 @@ from nebbet.desktop.kit.picker import ASIDE
 from nebbet.desktop.paper.slot_edit import SlotEdit
 from nebbet.desktop.template.declaration import SOURCES, Declaration
 from nebbet.desktop.template.editor import TemplateEditor
-from tests.desktop.conftest import Hand
-from tests.desktop.test_letters import field, open_letter, paper
-from tests.desktop.test_library import saved, template
+from tests.desktop.conftest import Hand, template
+from tests.desktop.doing import choose, field, open_letter, paper, retype, saved
 
 
 def edit(hand: Hand, words: str) -> TemplateEditor:
@@ -45,17 +44,6 @@ def new_blank(hand: Hand, page: TemplateEditor, name: str) -> Declaration:
     return page.ledger.form
 
 
-def choose(hand: Hand, combo: QComboBox, words: str) -> None:
-    """Choose an entry of a list by keys."""
-    combo.setFocus()
-    index = combo.findText(words, Qt.MatchFlag.MatchStartsWith)
-    assert index >= 0, words
-    hand.press("Home")
-    for _ in range(index):
-        hand.press("Down")
-    assert combo.currentText().startswith(words)
-
-
 def named(parent: QWidget, name: str) -> QWidget:
     """The control that a screen reader calls so; the last one, where there are several."""
     QApplication.processEvents()  # what was just put into a layout is shown a moment later
@@ -63,12 +51,6 @@ def named(parent: QWidget, name: str) -> QWidget:
     shown = [w for w in found if w.isVisibleTo(parent)]
     assert shown, name
     return shown[-1]
-
-
-def retype(hand: Hand, line: QWidget, text: str) -> None:
-    line.setFocus()
-    hand.press("Ctrl+A")
-    hand.type(text)
 
 
 def add_step(hand: Hand, form: Declaration, kind: str) -> QWidget:
@@ -474,19 +456,19 @@ def take(hand: Hand, words: str, who: str) -> Letter:
 def test_a_colleague_sees_how_a_refund_came_about_changes_it_and_puts_it_back(hand: Hand) -> None:
     take(hand, "refund agreed", "LS-48261")
     rows = hand.window.letters.particulars.rows
-    assert rows["amount"]._note.text() == "£120.00 × 75% (days before: 8, from 3) = £90.00"
-    assert rows["refundby"]._note.text().startswith("7 working days after Wed 25 Nov 2026: Mon")
+    assert rows["amount"].note.text() == "£120.00 × 75% (days before: 8, from 3) = £90.00"
+    assert rows["refundby"].note.text().startswith("7 working days after Wed 25 Nov 2026: Mon")
     assert "Wir erstatten Ihnen 90,00 £." in paper(hand)
     fare = field(hand, "fare")
     hand.click(fare)
     hand.press("Ctrl+A")
     hand.type("100")
     assert fare.text() == "100", "nobody's typing is rewritten while they type"
-    assert rows["amount"]._note.text().startswith("£100.00 × 75%")
+    assert rows["amount"].note.text().startswith("£100.00 × 75%")
     assert "Wir erstatten Ihnen 75,00 £." in paper(hand)
     hand.press("Tab")
     assert fare.text() == "100,00\xa0£"
-    rows["fare"]._back.click()
+    rows["fare"].back_button.click()
     assert "Wir erstatten Ihnen 90,00 £." in paper(hand)
     assert open_letter(hand).answers == {}
 
@@ -521,7 +503,7 @@ def test_a_date_that_could_be_two_is_asked_back(hand: Hand) -> None:
     hand.click(day)
     hand.type("3/12")
     row = hand.window.letters.particulars.rows["newday"]
-    assert row._note.text() == "“3/12” could be 3 December 2026 or 12 March 2027"
+    assert row.note.text() == "“3/12” could be 3 December 2026 or 12 March 2027"
     assert any(f.rule == "value" for f in hand.window.letters.model.findings)
     QApplication.processEvents()
     hand.click(named(row, "New day: 12 March 2027 is meant"))
@@ -553,7 +535,7 @@ def test_a_choice_is_chosen_and_remembered_for_the_next_letter(hand: Hand) -> No
     hand.sent_all()
     take(hand, "complaint first", "CP-2073")
     row = hand.window.letters.particulars.rows["port"]
-    assert (row.field.text(), row._note.text()) == ("Quillan", "as you answered last time")
+    assert (row.field.text(), row.note.text()) == ("Quillan", "as you answered last time")
 
 
 def test_a_part_comes_and_goes_while_one_types(hand: Hand) -> None:
@@ -610,10 +592,10 @@ def test_copies_follow_their_condition(hand: Hand) -> None:
     cc = hand.window.letters.paper.lines["cc"]
     assert cc.toPlainText() == "ottilie.marsh@lislesound.example"
     row = hand.window.letters.particulars.rows["cc1"]
-    assert row._note.text() == "copied: 24 >= 20: yes"
+    assert row.note.text() == "copied: 24 >= 20: yes"
     hand.window.letters.model.type_value("passengers", "3")
     assert cc.toPlainText().strip("\u200b") == ""
-    assert row._note.text() == "not copied: 3 >= 20: no"
+    assert row.note.text() == "not copied: 3 >= 20: no"
 
 
 def test_an_attachment_that_is_left_out_can_be_attached_all_the_same(hand: Hand) -> None:
@@ -711,7 +693,7 @@ def test_the_ledger_says_how_often_and_where_a_placeholder_is_used(hand: Hand) -
     asides = {choices.item(row).text(): choices.item(row).data(ASIDE) for row in range(5)}
     assert asides["Amount we return"] == "sum, 6×"
     go_to(page, "days before")
-    assert page.ledger._where.text() == "text 2×, conditions 2×, other placeholders 1×"
+    assert page.ledger.where.text() == "text 2×, conditions 2×, other placeholders 1×"
     new_blank(hand, page, "nobody needs me")
     cursor = page.body.textCursor()
     cursor.movePosition(cursor.MoveOperation.End)
@@ -804,7 +786,7 @@ def test_a_language_is_added_translated_and_falls_behind(hand: Hand) -> None:
 
 def test_a_letter_in_an_added_language_follows_it(hand: Hand) -> None:
     page = edit(hand, "refund agreed")
-    page.manuscript._add_language("nb")
+    page.manuscript.add_language("nb")
     page.body.selectAll()
     page.body.setFocus()
     hand.press("Delete")

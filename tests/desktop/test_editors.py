@@ -1,6 +1,6 @@
 """The editor kit: body to document and back, marks, places."""
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from PySide6.QtCore import QMimeData, Qt
 from PySide6.QtGui import QTextCursor, QTextDocument
 from PySide6.QtTest import QTest
@@ -9,22 +9,18 @@ from pytestqt.qtbot import QtBot
 from nebbet.core import inline
 from nebbet.core.body import Body, Frame, read, write
 from nebbet.core.inline import Slot
-from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.paper import docread, docwrite
 from nebbet.desktop.paper.docformat import Shown, paper_style
 from nebbet.desktop.paper.docwrite import Writer
 from nebbet.desktop.paper.fillings import Filling
-from nebbet.desktop.paper.marks import MarkKind
 from nebbet.desktop.paper.slot_edit import SlotEdit
 from nebbet.desktop.paper.template_edit import TemplateEdit
 from nebbet.standin.world import read_world
 from tests.conftest import TODAY
-from tests.core.test_body import BODIES
+from tests.core.bodies import BODIES
+from tests.desktop.doing import LONG, Names
 
 STYLE = paper_style(Frame())
-LONG = settings(
-    max_examples=200, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
-)
 
 
 def through_a_document(body: Body, show: docwrite.ShowSlot | None) -> Body:
@@ -90,33 +86,6 @@ def test_an_empty_value_keeps_its_place(qtbot: QtBot) -> None:
     assert write(edit.body()) == "<p>a{{v}}b</p>\n"
     edit.show_values(values(v="x"))
     assert edit.toPlainText() == "axb"
-
-
-class Names:
-    """What a ledger would say."""
-
-    def kind_of(self, name: str) -> MarkKind:
-        return "unknown" if name == "nmae" else "blank"
-
-    def caption(self, name: str) -> tuple[str, str]:
-        return "case", name.title()
-
-    def offer(self, words: str) -> list[Choice]:
-        known = ("reason", "refund by", "case.number")
-        found = [Choice(name, name) for name in known if words in name]
-        return [*found, Choice(f"new:{words}", "New blank")] if words else found
-
-    def take(self, key: str) -> str:
-        return key.removeprefix("new:")
-
-    def declarations(self, names: list[str]) -> bytes:
-        return b"[]"
-
-    def take_declarations(self, data: bytes) -> None:
-        pass
-
-    def describe(self, name: str) -> str:
-        return f"about {name}"
 
 
 def template_edit(qtbot: QtBot) -> TemplateEdit:
@@ -215,7 +184,7 @@ def test_copying_keeps_placeholders_and_pasting_brings_them_back(qtbot: QtBot) -
     edit.moveCursor(QTextCursor.MoveOperation.End)
     edit.insertFromMimeData(data)
     assert write(edit.body()).count("{{v}}") == 2
-    assert len({place.id for place in edit._places}) == 2
+    assert len({place.id for place in edit.places}) == 2
 
 
 def test_the_tools_make_every_shape_and_undo_it(qtbot: QtBot) -> None:

@@ -6,8 +6,7 @@ from PySide6.QtWidgets import QApplication
 
 from nebbet.desktop.shared.facts import SharedFacts
 from tests.desktop.conftest import Hand
-from tests.desktop.test_builders import choose, retype
-from tests.desktop.test_letters import paper
+from tests.desktop.doing import choose, paper, retype
 
 
 def facts(hand: Hand) -> SharedFacts:

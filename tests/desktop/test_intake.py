@@ -81,7 +81,7 @@ def test_a_huge_picture_is_refused(hand: Hand, page: TemplateEditor, tmp_path: P
 
     path = tmp_path / "huge.png"
     Image.new("1", (10_000, 10_000)).save(path)
-    hand.session.shared.intake.add_pictures([str(path)], page.body._put_picture)
+    hand.session.shared.intake.add_pictures([str(path)], page.body.show_picture)
     hand.until(lambda: hand.said)
     assert "huge.png has more than 40 million pixels. It was not put in." in hand.said
 
@@ -138,7 +138,7 @@ def test_finished_html_is_edited_as_source_and_goes_into_a_letter(
     hand.press("Ctrl+T")
     assert (
         "finished"
-        in library.editor.trial.body._piece(
+        in library.editor.trial.body.piece(
             library.editor.trial.body.document().begin().begin().fragment().charFormat()
         ).caption.lower()
     )

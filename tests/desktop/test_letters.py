@@ -8,11 +8,11 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from nebbet.core import inline
-from nebbet.core.letter import Letter
 from nebbet.personal import open_letters, outbox
 from nebbet.personal.home import Home
 from nebbet.standin.service import MailService
 from tests.desktop.conftest import Hand, close, open_window
+from tests.desktop.doing import field, open_letter, paper
 
 
 @pytest.fixture
@@ -26,22 +26,8 @@ def letter(hand: Hand) -> Hand:
     return hand
 
 
-def open_letter(hand: Hand) -> Letter:
-    found = hand.window.letters.model.letter
-    assert found is not None
-    return found
-
-
-def paper(hand: Hand) -> str:
-    return hand.window.letters.paper.body.toPlainText().replace("\u2028", "\n")
-
-
 def subject(hand: Hand) -> str:
     return hand.window.letters.paper.lines["subject"].toPlainText()
-
-
-def field(hand: Hand, name: str):  # type: ignore[no-untyped-def]
-    return hand.window.letters.particulars.rows[name].field
 
 
 # Values
@@ -54,8 +40,8 @@ def test_a_value_changed_in_the_particulars_changes_everywhere(letter: Hand) -> 
     assert "to Oar Head is cancelled" in subject(letter)
     assert "from Marrowby to Oar Head on" in paper(letter)
     row = letter.window.letters.particulars.rows["case.to"]
-    assert "changed by hand; was “Quillan”" in row._note.text()
-    letter.click(row._back)
+    assert "changed by hand; was “Quillan”" in row.note.text()
+    letter.click(row.back_button)
     assert "to Quillan is cancelled" in subject(letter)
     assert open_letter(letter).answers == {}
 
@@ -304,7 +290,7 @@ def test_files_are_attached_and_bad_ones_are_told(letter: Hand, tmp_path: Path) 
         "gone.pdf cannot be read: no such file or directory. It was not added. "
         "Check the folder and try again."
     )
-    assert attachments._total.text() == "3 kB in all"
+    assert attachments.total.text() == "3 kB in all"
     letter.window.letters.model.detach(1)
     assert len(open_letter(letter).attachments) == 1
 
@@ -347,7 +333,7 @@ def test_a_refused_letter_is_mended_and_sent_again(letter: Hand) -> None:
     letters = letter.window.letters
     QApplication.processEvents()
     letter.click_row(letters.pile.list, "Hanna Verrell")
-    assert "there is no such mailbox" in letters.outgoing._words.text()
+    assert "there is no such mailbox" in letters.outgoing.words.text()
     letter.click(letters.outgoing.take_back)
     letter.until(lambda: letters.model.letter)
     letters.paper.to.setFocus()

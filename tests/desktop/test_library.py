@@ -9,10 +9,10 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog
 from pytestqt.qtbot import QtBot
 
 from nebbet.core.body import write
-from nebbet.core.letter import Content
 from nebbet.personal.home import Home
 from nebbet.standin.service import MailService
 from tests.desktop.conftest import Hand, close, open_window, template
+from tests.desktop.doing import saved
 
 
 @pytest.fixture
@@ -24,11 +24,6 @@ def editor(hand: Hand) -> Hand:
     hand.press("Ctrl+E")
     assert hand.window.library.is_editing
     return hand
-
-
-def saved(hand: Hand, number: int, key: str = "refund-agreed") -> Content:
-    hand.until(lambda: template(hand, key).edition == number)
-    return template(hand, key).content
 
 
 def answer_question(monkeypatch: pytest.MonkeyPatch, text: str) -> None:
@@ -44,21 +39,21 @@ def test_shelves_narrow_the_list_and_the_pane_shows_the_template(hand: Hand) -> 
     assert library.table.model().rowCount() == 40
     hand.click_row(library.shelves, "Refunds")
     assert library.table.model().rowCount() == 5
-    assert library.pane._title.text() == "Refund agreed"
-    assert library.pane._heads.text() == (
+    assert library.pane.title.text() == "Refund agreed"
+    assert library.pane.heads.text() == (
         "Subject: Your refund for booking [Number]: [Amount we return]"
     )
-    assert "Refund paid by: Monday, 7 December 2026. 7 working days" in library.pane._dates.text()
-    library.pane._languages.setCurrentIndex(1)
-    assert library.pane._heads.text().startswith("Subject: Votre remboursement")
-    assert "lundi 7 décembre 2026" in library.pane._dates.text()
+    assert "Refund paid by: Monday, 7 December 2026. 7 working days" in library.pane.dates.text()
+    library.pane.languages.setCurrentIndex(1)
+    assert library.pane.heads.text().startswith("Subject: Votre remboursement")
+    assert "lundi 7 décembre 2026" in library.pane.dates.text()
 
 
 def test_finding_by_a_word_of_the_text(hand: Hand) -> None:
     hand.press("Alt+2")
     hand.type("hoist")
     assert hand.window.library.table.model().rowCount() == 0
-    assert not hand.window.library.pane._content.isVisible()
+    assert not hand.window.library.pane.content.isVisible()
     hand.press("Esc")
     hand.type("rucksack wheelchair")
     hand.press("Esc")
@@ -286,7 +281,7 @@ def test_enclosures_are_dropped_named_and_removed(editor: Hand, tmp_path: Path) 
     assert enclosures.acceptDrops()
     enclosures.dropEvent(drop)
     editor.until(lambda: enclosures.enclosures)
-    enclosures._rename(0, "Terms {{case.number}}.pdf")
+    enclosures.rename(0, "Terms {{case.number}}.pdf")
     editor.put_in_use()
     (enclosure,) = saved(editor, 2).enclosures
     assert (enclosure.name, enclosure.size) == ("Terms {{case.number}}.pdf", 14)
@@ -327,7 +322,7 @@ def test_leaving_keeps_what_was_not_saved_even_through_a_crash(
     editor.press("Esc")
     assert not editor.window.library.is_editing
     editor.until(lambda: "refund-agreed" in editor.session.shared.own.drafts)
-    assert "your draft waits in the editor" in editor.window.library.pane._state.text()
+    assert "your draft waits in the editor" in editor.window.library.pane.state.text()
     editor.session.operations.finish()
     again = open_window(home)
     hand = Hand(again, qtbot, service)

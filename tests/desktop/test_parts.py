@@ -13,9 +13,9 @@ from nebbet.core.letter import Passage, Texts
 from nebbet.desktop.paper.template_edit import TemplateEdit
 from nebbet.desktop.template.editor import TemplateEditor
 from nebbet.library.holdings import Template
-from tests.core.test_body import BODIES
+from tests.core.bodies import BODIES
 from tests.desktop.conftest import Hand
-from tests.desktop.test_editors import LONG, Names
+from tests.desktop.doing import LONG, Names
 
 HOURS = Passage(
     "hours", "A word on our hours", {"en_GB": Texts(body="<p>Open {{fact.desk_hours}}.</p>")}
@@ -187,11 +187,11 @@ def test_a_passage_is_put_in_shown_opened_and_mended_everywhere(
     hand.session.shared.change(lambda: library.put(HOURS))
     hand.until(lambda: "hours" in hand.session.shared.catalogue.passages)
     hand.press("Ctrl+Alt+I")
-    menu = page.manuscript.parts._insert
+    menu = page.manuscript.parts.inserting
     assert isinstance(menu, QMenu)
     hand.until(menu.isVisible)
     QTest.keyClick(menu, Qt.Key.Key_P)
-    included = page.manuscript.parts._included
+    included = page.manuscript.parts.included
     hand.until(included.isVisible)
     QTest.keyClick(included, Qt.Key.Key_Return)
     hand.until(lambda: "data-passage" in source(page))

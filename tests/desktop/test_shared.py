@@ -50,12 +50,12 @@ def test_a_file_is_replaced_everywhere_in_one_act(
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a, **_k: (str(new), ""))
     hand.press("Ctrl+Alt+R")
     assert "conditions-2027.pdf takes the place of conditions.pdf in 4 templates" in (
-        files._about.text()
+        files.about.text()
     )
-    assert all(title in files._about.text() for title in used)
+    assert all(title in files.about.text() for title in used)
     assert hand.focus is files.stay_button, "the safe answer is at hand"
     hand.press("Esc")
-    assert files.isVisible() and not files._question.isVisible()
+    assert files.isVisible() and not files.question.isVisible()
     hand.press("Ctrl+Alt+R")
     hand.click(files.go_button)
     hand.until(lambda: template(hand, "group-offer").edition == 2)
@@ -245,7 +245,7 @@ def test_an_earlier_passage_and_frame_are_shown(hand: Hand, page: LibraryPage) -
     hand.press("Esc")
     hand.click_row(frames.list, "Letter paper")
     hand.press("Ctrl+Alt+H")
-    hand.until(lambda: "has not been changed yet" in page.states._heading.text())
+    hand.until(lambda: "has not been changed yet" in page.states.heading.text())
 
 
 # Two at the same

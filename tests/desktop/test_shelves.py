@@ -174,7 +174,7 @@ def test_a_shelf_is_dropped_above_another_and_onto_one(hand: Hand, page: Library
 def test_several_are_pinned_moved_copied_and_retired(hand: Hand, page: LibraryPage) -> None:
     keys = ("claim-received", "claim-settled", "lost-property")
     select(page, *keys)
-    assert page.acts._count.text() == "3 templates:"
+    assert page.acts.count.text() == "3 templates:"
     hand.press("Ctrl+P")
     assert hand.session.shared.own.pinned == set(keys)
     hand.until(lambda: titles(page.table)[0].endswith("·  pinned"))
@@ -233,11 +233,11 @@ def test_kinds_and_keywords_are_set_in_the_editor(hand: Hand, page: LibraryPage)
     page.edit("way-to-the-port")
     found_by = page.editor.found_by
     assert found_by.keywords == ("way", "parking")
-    found_by._keywords.setFocus()
+    found_by.keyword_field.setFocus()
     hand.press("End")
     hand.type(", lorry park ,, way")
-    found_by._add.setCurrentIndex(found_by._add.findText("boarding help"))
-    found_by._add.activated.emit(found_by._add.currentIndex())
+    found_by.add.setCurrentIndex(found_by.add.findText("boarding help"))
+    found_by.add.activated.emit(found_by.add.currentIndex())
     hand.put_in_use("Found by more words")
     hand.until(lambda: template(hand, "way-to-the-port").edition == 2)
     content = template(hand, "way-to-the-port").content
@@ -261,7 +261,7 @@ def test_typing_mistakes_are_forgiven_and_matches_shown(hand: Hand, page: Librar
     assert "remboursement" in words and found.excerpt.startswith("subject: ")
     hand.type(" zzzzz")
     assert page.view.nothing.isVisible() and not titles(page.table)
-    hand.until(lambda: not page.pane._content.isVisible())
+    hand.until(lambda: not page.pane.content.isVisible())
     hand.press("Esc")
     assert not page.view.nothing.isVisible()
     page.table.grab()
@@ -297,7 +297,7 @@ def test_an_own_version_follows_its_original(hand: Hand, page: LibraryPage, home
     assert "is on your shelf already" in hand.said
     go_to(page, "My shelf")
     hand.until(lambda: titles(page.table) == [template(hand, "claim-received").title])
-    assert not page.pane.own._moved.isVisible()
+    assert not page.pane.own.moved.isVisible()
     library = open_library(home.library_file)
     was = template(hand, "claim-received")
     body = was.first_text.body
@@ -308,8 +308,8 @@ def test_an_own_version_follows_its_original(hand: Hand, page: LibraryPage, home
     content = replace(was.content, texts=texts)
     library.save_edition(was.id, was.title, content, author="", note="more", made=NOW)
     library.close()
-    hand.until(page.pane.own._moved.isVisible)
-    assert "has moved on: edition 2 is in use" in page.pane.own._moved_on.text()
+    hand.until(page.pane.own.moved.isVisible)
+    assert "has moved on: edition 2 is in use" in page.pane.own.moved_on.text()
     hand.click(page.pane.own.take_button)
     hand.until(lambda: page.is_editing)
     assert "One more thing." in page.editor.body.toPlainText()
@@ -318,7 +318,7 @@ def test_an_own_version_follows_its_original(hand: Hand, page: LibraryPage, home
     hand.until(lambda: template(hand, mine.id).edition == 2)
     hand.press("Esc")
     hand.until(lambda: template(hand, mine.id).origin_edition == 2)
-    assert not page.pane.own._moved.isVisible()
+    assert not page.pane.own.moved.isVisible()
 
 
 def test_a_private_template_is_offered_to_the_team(hand: Hand, page: LibraryPage) -> None:

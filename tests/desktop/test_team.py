@@ -131,13 +131,13 @@ def at(hand: Hand, key: str) -> None:
     page = hand.window.library.proposals
     keys = [page.list.item(row).data(256) for row in range(page.list.count())]
     page.list.setCurrentRow(keys.index(key))
-    hand.until(lambda: page._merged is not None and "Proposed" in read(page.view))
+    hand.until(lambda: page.merged is not None and "Proposed" in read(page.view))
 
 
 def test_a_lead_sees_the_difference_and_puts_a_proposal_in_use(proposed: Hand) -> None:
     page = proposed.window.library.proposals
     at(proposed, "shorter-cancellation")
-    assert "Ivo Lindqvist" in page._reason.text() and "button" in page._reason.text()
+    assert "Ivo Lindqvist" in page.reason.text() and "button" in page.reason.text()
     assert "Please choose on our website" in read(page.view)
     page.list.setFocus()
     proposed.press("Ctrl+Shift+S")
@@ -152,7 +152,7 @@ def test_a_lead_sees_the_difference_and_puts_a_proposal_in_use(proposed: Hand) -
 def test_a_proposal_against_an_older_edition_is_merged(proposed: Hand) -> None:
     page = proposed.window.library.proposals
     at(proposed, "banks")
-    assert page._note.text().startswith(
+    assert page.note.text().startswith(
         "Written after edition 1; edition 3 is in use by now. The two do not touch"
     )
     proposed.click(page.accept_button)
@@ -168,7 +168,7 @@ def test_changes_of_the_same_place_are_shown_and_amended(proposed: Hand, home: H
     proposed.until(lambda: template(proposed, "refund-agreed").edition == 4)
     page = proposed.window.library.proposals
     at(proposed, "banks")
-    assert "Both changed the same: the text in English" in page._note.text()
+    assert "Both changed the same: the text in English" in page.note.text()
     assert "Good-bye." in read(page.view) and "We hope to see you" in read(page.view)
     assert not page.accept_button.isEnabled()
     page.list.setFocus()
@@ -268,7 +268,7 @@ def test_a_colleague_proposes_and_sees_the_outcome(colleague: Hand, home: Home) 
     page = library.proposals
     keys = [page.list.item(row).data(256) for row in range(page.list.count())]
     page.list.setCurrentRow(keys.index(made.id))
-    assert page._note.text() == "Declined by Ottilie Marsh, 25 Nov: “Claims wants it so”"
+    assert page.note.text() == "Declined by Ottilie Marsh, 25 Nov: “Claims wants it so”"
 
 
 def test_a_colleague_takes_a_proposal_back_and_decides_nothing(colleague: Hand) -> None:
@@ -285,7 +285,7 @@ def test_a_colleague_takes_a_proposal_back_and_decides_nothing(colleague: Hand) 
     hand.press("Ctrl+Alt+P")
     page = hand.window.library.proposals
     at(hand, made.id)
-    assert not page._acts.isVisible()
+    assert not page.acting.isVisible()
     hand.click(page.withdraw_button)
     hand.until(lambda: hand.session.shared.catalogue.proposals[made.id].state == "withdrawn")
 
@@ -419,7 +419,7 @@ def test_who_edits_what_is_seen(hand: Hand, home: Home) -> None:
     library = open_library(home.library_file)
     library.be_present("refund-agreed", LEAD, NOW)
     library.be_present("refund-agreed", LEAD, NOW)
-    hand.until(lambda: "Ottilie Marsh is editing this." in page.pane._state.text())
+    hand.until(lambda: "Ottilie Marsh is editing this." in page.pane.state.text())
     assert "being edited" in str(
         page.table.model().index(page.table.currentIndex().row(), 0).data()
     )
@@ -501,7 +501,7 @@ def test_a_letter_that_says_what_its_template_says_is_not_offered(hand: Hand) ->
     hand.until(lambda: register.current and register.current.template == "confirmation-again")
     hand.click(register.offer_button)
     hand.until(lambda: "This letter says what its template says" in hand.said)
-    other = next(row for row, entry in enumerate(register._rows) if entry.sender != "benedek.roy")
+    other = next(row for row, entry in enumerate(register.shown) if entry.sender != "benedek.roy")
     register.table.selectRow(other)
     register.table.setFocus()
     assert not register.offer_button.isEnabled()

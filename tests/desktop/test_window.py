@@ -78,7 +78,7 @@ def test_every_place_tells_its_keys(hand: Hand) -> None:
         hand.window.go(place)
         hand.press("F1")
         assert hand.window.help_box.isVisible()
-        assert hand.window.help_box._title.text() == place.title
+        assert hand.window.help_box.title.text() == place.title
         assert dict(place.keys())
         hand.press("Esc")
         assert not hand.window.help_box.isVisible()
@@ -228,15 +228,15 @@ def test_the_profile_is_kept_and_used(hand: Hand) -> None:
     hand.type("01632 960 999")
     profile.fields["email"].setText("nonsense")
     hand.press("Ctrl+S")
-    assert "“nonsense” is not a mail address: there is no @ in it" in profile._told.text()
+    assert "“nonsense” is not a mail address: there is no @ in it" in profile.told.text()
     profile.fields["email"].setText("benedek.roy@lislesound.example")
     hand.press("Ctrl+S")
     hand.until(lambda: hand.session.shared.me and hand.session.shared.me.phone == "01632 960 999")
     hand.click(profile.try_button)
-    hand.until(lambda: "can be reached" in profile._told.text())
+    hand.until(lambda: "can be reached" in profile.told.text())
     profile.password.setText("wrong")
     hand.click(profile.try_button)
-    hand.until(lambda: "does not accept the password" in profile._told.text())
+    hand.until(lambda: "does not accept the password" in profile.told.text())
 
 
 def test_the_first_start_asks_who_one_is(tmp_path: Path, qtbot: QtBot) -> None:
@@ -272,7 +272,7 @@ def test_the_register_of_somebody_else_s_letter(hand: Hand) -> None:
     hand.until(lambda: hand.session.shared.entries)
     hand.press("Alt+4")
     hand.press("Return", "Return")
-    told = hand.window.register._told
+    told = hand.window.register.told
     hand.until(lambda: "was sent by somebody else" in told.text())
     hand.window.register.find_field.setText("nothing like it")
     assert "Nothing has gone out yet, or nothing matches." in told.text()

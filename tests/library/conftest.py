@@ -11,8 +11,10 @@ import pytest
 from sqlalchemy import make_url
 
 from nebbet.core.records import Member
-from nebbet.library.holdings import Shelf
+from nebbet.library import roles
+from nebbet.library.holdings import Role, Shelf
 from nebbet.library.store import Library, open_library
+from tests.conftest import NOW
 
 _MADE = "nebbet_made"  # a database that the migrations have been through; the others are its copies
 
@@ -84,3 +86,25 @@ def shelved(library: Library, me: Member) -> Library:
     library.add_shelf(Shelf("s1", "Sailings"))
     library.add_template("t1", "s1", "Hello")
     return library
+
+
+@pytest.fixture
+def team(database: str) -> Iterator[str]:
+    """A library of a team: one shared template, a lead, two colleagues, one private shelf."""
+    from tests.library.making import CONTENT, IVO, OTTILIE, SAOIRSE
+
+    library = open_library(database)
+    library.put(OTTILIE, SAOIRSE, IVO)
+    library.add_shelf(Shelf("s1", "Sailings"))
+    library.add_shelf(Shelf("own", "Saoirse's", owner="saoirse"), 1)
+    library.add_template("t1", "s1", "Hello")
+    library.save_edition("t1", "Hello", CONTENT, author="ottilie", note="", made=NOW)
+    library.add_template("mine", "own", "Mine")
+    library.save_edition("mine", "Mine", CONTENT, author="saoirse", note="", made=NOW)
+    roles.set_up(library.engine)
+    roles.set_up(library.engine)  # once more does no harm
+    for member in (OTTILIE, SAOIRSE, IVO):
+        role: Role = "lead" if member is OTTILIE else "colleague"
+        roles.enrol(library.engine, member.id, f"nb_{member.id}", role)
+    yield database
+    library.close()

@@ -23,13 +23,13 @@ from nebbet.library.store import open_library
 from nebbet.library.watching import Watcher
 from tests.conftest import NOW
 from tests.library.conftest import in_database
-from tests.library.test_roles import client, login, opened, team  # noqa: F401 a fixture
+from tests.library.making import client, login, opened
 
 SECRET = Content({"en": Texts("A secret", "<p>quite secret words</p>\n")})
 
 
 @pytest.fixture
-def attacked(team: str) -> Iterator[str]:  # noqa: F811
+def attacked(team: str) -> Iterator[str]:
     """The team, with a private draft and a private file of Saoirse's."""
     saoirse = opened(team, "saoirse")
     file = saoirse.put_file(b"her file", "her.txt", "text/plain")
@@ -52,13 +52,13 @@ _REFUSALS = (
 )
 
 
-def refused(team: str, member: str, *acts: str) -> None:  # noqa: F811
+def refused(team: str, member: str, *acts: str) -> None:
     for act in acts:
         with client(team, member) as connection, pytest.raises(_REFUSALS):
             connection.execute(f"BEGIN; {act}")
 
 
-def rows(team: str, member: str, query: str) -> list[tuple[object, ...]]:  # noqa: F811
+def rows(team: str, member: str, query: str) -> list[tuple[object, ...]]:
     with client(team, member) as connection:
         return connection.execute(query).fetchall()
 

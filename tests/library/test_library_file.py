@@ -13,7 +13,7 @@ from nebbet.library import migrate
 from nebbet.library.holdings import Shelf
 from nebbet.library.store import Library, open_library
 from tests.conftest import NOW
-from tests.library.test_store import CONTENT, save
+from tests.library.making import CONTENT, save
 
 
 @pytest.fixture

@@ -1,7 +1,6 @@
 """Roles: on a server the database itself keeps colleagues from what is the lead's."""
 
 import os
-from collections.abc import Iterator
 from pathlib import Path
 
 import psycopg
@@ -12,55 +11,14 @@ from sqlalchemy import text
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Enclosure, Texts
-from nebbet.core.records import Contact, Fact, Member
+from nebbet.core.records import Contact, Fact
 from nebbet.library import roles
 from nebbet.library.filing import remove_file
-from nebbet.library.holdings import Copied, Proposal, Role, Shelf, own_shelf
+from nebbet.library.holdings import Copied, Proposal, Shelf, own_shelf
 from nebbet.library.postgres import postgres_engine
 from nebbet.library.store import Library, open_library
 from tests.conftest import NOW
-from tests.library.conftest import in_database
-from tests.library.test_store import CONTENT
-
-OTTILIE = Member("ottilie", "Ottilie", "Marsh", "o@lisle.example", role="lead")
-SAOIRSE = Member("saoirse", "Saoirse", "Pell", "s@lisle.example")
-IVO = Member("ivo", "Ivo", "Lindqvist", "i@lisle.example")
-
-
-@pytest.fixture
-def team(database: str) -> Iterator[str]:
-    """A library of a team: one shared template, a lead, two colleagues, one private shelf."""
-    library = open_library(database)
-    library.put(OTTILIE, SAOIRSE, IVO)
-    library.add_shelf(Shelf("s1", "Sailings"))
-    library.add_shelf(Shelf("own", "Saoirse's", owner="saoirse"), 1)
-    library.add_template("t1", "s1", "Hello")
-    library.save_edition("t1", "Hello", CONTENT, author="ottilie", note="", made=NOW)
-    library.add_template("mine", "own", "Mine")
-    library.save_edition("mine", "Mine", CONTENT, author="saoirse", note="", made=NOW)
-    roles.set_up(library.engine)
-    roles.set_up(library.engine)  # once more does no harm
-    for member in (OTTILIE, SAOIRSE, IVO):
-        role: Role = "lead" if member is OTTILIE else "colleague"
-        roles.enrol(library.engine, member.id, f"nb_{member.id}", role)
-    yield database
-    library.close()
-
-
-def client(team: str, member: str) -> psycopg.Connection:
-    """A plain database client, under a member's login."""
-    return psycopg.connect(
-        login(team, member), autocommit=True, options="-c search_path=nebbet,pg_temp"
-    )
-
-
-def login(team: str, member: str) -> str:
-    return in_database(team, team.partition("?")[0].rpartition("/")[2], f"nb_{member}")
-
-
-def opened(team: str, member: str) -> Library:
-    return open_library(login(team, member))
-
+from tests.library.making import CONTENT, SAOIRSE, client, login, opened
 
 FORBIDDEN = [
     "INSERT INTO edition VALUES ('t1', 2, '{}', 'saoirse', now(), '')",

@@ -10,8 +10,7 @@ from sqlalchemy.exc import DBAPIError
 
 from nebbet.core.body import Frame
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Content, Enclosure, Texts
-from nebbet.core.placeholders import Placeholder
+from nebbet.core.letter import Content, Texts
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import register, schema
 from nebbet.library.disk import LARGEST_FILE
@@ -20,20 +19,7 @@ from nebbet.library.holdings import Shelf
 from nebbet.library.search import make_finder
 from nebbet.library.store import Library
 from tests.conftest import NOW
-
-CONTENT = Content(
-    texts={
-        "en_GB": Texts("Hello {{name}}", "<p>Hi</p>\n"),
-        "fr": Texts("Bonjour", "<p>Salut</p>\n"),
-    },
-    placeholders=(Placeholder("name", source="recipient", of="first_name"),),
-    enclosures=(Enclosure("f" * 64, "A.pdf", "application/pdf", 3),),
-)
-
-
-def save(library: Library, content: Content = CONTENT, title: str = "Hello", note: str = "") -> int:
-    return library.save_edition("t1", title, content, author="m1", note=note, made=NOW)
-
+from tests.library.making import CONTENT, save
 
 # Editions
 

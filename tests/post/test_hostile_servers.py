@@ -1,7 +1,6 @@
 """Servers that never end, crawl, lie about sizes or speak nonsense: bounded, and told."""
 
 import resource
-import time
 from collections.abc import Iterator
 
 import pytest
@@ -55,15 +54,14 @@ SMTP = {
 }
 
 
+@pytest.mark.timeout(30)
 @pytest.mark.parametrize("kind", SMTP)
 def test_no_smtp_server_fills_the_memory_or_takes_for_ever(kind: str) -> None:
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    started = time.monotonic()
     with server(*SMTP[kind]) as port:
         error = send(port)
     assert error.kind in ("unreachable", "busy", "refused", "account")
     assert "Error" not in error.sentence
-    assert time.monotonic() - started < 30
     assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 200_000  # kB
 
 
@@ -127,19 +125,18 @@ IMAP = {
 }
 
 
+@pytest.mark.timeout(30)
 @pytest.mark.parametrize("kind", IMAP)
 def test_no_imap_server_fills_the_memory_or_takes_for_ever(
     kind: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(bounded, "SECONDS", 2.0)
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    started = time.monotonic()
     with server(*IMAP[kind]) as port:
         account = replace(ACCOUNT, imap_port=port)
         with pytest.raises(NebbetError) as caught, imap.mailbox(account, "secret", 2.0):
             pass
     assert "Error" not in caught.value.sentence
-    assert time.monotonic() - started < 30
     assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 200_000
 
 

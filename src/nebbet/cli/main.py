@@ -2,15 +2,21 @@
 
 import importlib
 import json
+import os
+from collections.abc import Mapping
+from pathlib import Path
 from typing import Any
 
 import click
 
 from nebbet import __version__
 from nebbet.cli.options import as_json, home
+from nebbet.core import sentences
 from nebbet.core.errors import NebbetError
 from nebbet.core.message import links
 
+# The languages of the interface; there is none but English yet.
+_CATALOGUES = Path(__file__).parent.parent / "locale"
 # Where each verb lies: loaded when it is asked for, for the window needs none of them.
 _VERBS = {
     "clean": "core_commands:clean",
@@ -63,10 +69,18 @@ def main(ctx: click.Context) -> None:
 
     Without a command, the window opens.
     """
+    sentences.use(_CATALOGUES, _languages(os.environ))
     if ctx.invoked_subcommand is None:
         from nebbet.cli.window import open_window
 
         ctx.exit(open_window(home()))
+
+
+def _languages(environment: Mapping[str, str]) -> list[str]:
+    """The languages that somebody wants to be spoken to in, best first (POSIX: LC_MESSAGES)."""
+    names = ("LANGUAGE", "LC_ALL", "LC_MESSAGES", "LANG")
+    found = next(filter(None, (environment.get(name) for name in names)), "")
+    return [code.partition(".")[0] for code in found.split(":") if code]
 
 
 @main.command()

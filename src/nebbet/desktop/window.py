@@ -44,13 +44,13 @@ class HelpBox(QFrame):
         super().__init__(parent)
         self.setObjectName("box")
         self._over = parent
-        self._title = pieces.label("", "title")
+        self.title = pieces.label("", "title")
         self._text = pieces.label("", "", wrap=True)
         self._keys = QVBoxLayout()
         self.close_button = pieces.button("Close (Esc)", self.hide)
         pieces.fill(
             QVBoxLayout(self),
-            self._title,
+            self.title,
             self._text,
             pieces.rule(),
             self._keys,
@@ -64,7 +64,7 @@ class HelpBox(QFrame):
     def open_for(self, place: Place, everywhere: list[tuple[str, str]]) -> None:
         """Show the help of a place, or of the page that is open in it, over the window."""
         place = place.at_hand()
-        self._title.setText(place.title)
+        self.title.setText(place.title)
         self._text.setText(place.help)
         pieces.clear(self._keys)
         for keys, words in [*place.keys(), *everywhere]:

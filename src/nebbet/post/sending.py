@@ -9,6 +9,7 @@ from nebbet.core.checks import Finding
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
 from nebbet.core.message.encoded import EncodedFiles
+from nebbet.core.sentences import said
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.entries import entry_for
 from nebbet.library.writing import Examined, Writer, examine, in_the_way
@@ -22,9 +23,9 @@ class Kept(NebbetError):
 
     def __init__(self, findings: tuple[Finding, ...]) -> None:
         super().__init__(
-            f"The letter was not sent: {findings[0].sentence}",
-            kept="It is as it was",
-            advice="Mend it, then send it again",
+            said("The letter was not sent: {finding}", finding=findings[0].sentence),
+            kept=said("It is as it was"),
+            advice=said("Mend it, then send it again"),
         )
         self.findings = findings
 
@@ -50,7 +51,8 @@ def finish(
     letter, me = examined.letter, writer.me
     if me is None:
         raise NebbetError(
-            "Nebbet does not know who you are", advice="Complete your profile in the window first"
+            said("Nebbet does not know who you are"),
+            advice=said("Complete your profile in the window first"),
         )
     outgoing = compose(
         letter,
@@ -120,9 +122,11 @@ def renewed(
         )
     except Kept as error:
         raise NebbetError(
-            "The letter waited until another day, and now it cannot go: "
-            f"{error.findings[0].sentence}",
-            advice="Take it back, complete it, and send it again",
+            said(
+                "The letter waited until another day, and now it cannot go: {finding}",
+                finding=error.findings[0].sentence,
+            ),
+            advice=said("Take it back, complete it, and send it again"),
         ) from None
 
 

@@ -27,13 +27,13 @@ class OwnVersions(QWidget):
         self._template: Template | None = None
         self.make_button = pieces.button("My own version", self.make)
         self.offer_button = pieces.button("Offer to the team…", self.ask_why)
-        self._moved_on = pieces.label("", "doubt", wrap=True)
+        self.moved_on = pieces.label("", "doubt", wrap=True)
         self.see_button = pieces.button("See what changed", self._see, "words")
         self.take_button = pieces.button("Take it over", self.take_over, "words")
-        self._moved = QWidget()
+        self.moved = QWidget()
         pieces.fill(
-            QVBoxLayout(self._moved),
-            self._moved_on,
+            QVBoxLayout(self.moved),
+            self.moved_on,
             pieces.row(self.see_button, self.take_button, None),
             spacing=3,
         )
@@ -51,7 +51,7 @@ class OwnVersions(QWidget):
             pieces.row(pieces.label("For the shelf", "faint"), self.shelf, None, go, leave),
             spacing=6,
         )
-        pieces.fill(QVBoxLayout(self), self._moved, self._offer, spacing=6)
+        pieces.fill(QVBoxLayout(self), self.moved, self._offer, spacing=6)
         self._offer.hide()
 
     def show_template(self, template: Template | None) -> None:
@@ -66,11 +66,11 @@ class OwnVersions(QWidget):
         original = self._original
         news = bool(original and template and original.edition > template.origin_edition)
         if original and template and news:
-            self._moved_on.setText(
+            self.moved_on.setText(
                 f"The original, “{original.title}”, has moved on: edition {original.edition} is in "
                 f"use, yours was made from edition {template.origin_edition}."
             )
-        self._moved.setVisible(news)
+        self.moved.setVisible(news)
         self.setVisible(news or not self._offer.isHidden())
 
     def _is_private(self, template: Template) -> bool:

@@ -45,7 +45,7 @@ class Proposals(Place):
     def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
         self._shared = shared
-        self._merged: Merged | None = None
+        self.merged: Merged | None = None
         self.list = ChoiceList("Proposals")
         self.view = ComparisonView()
         self._middle = QStackedWidget()
@@ -57,8 +57,8 @@ class Proposals(Place):
         self.decline_button = pieces.button("Decline", self.decline)
         self.withdraw_button = pieces.button("Take back", self.withdraw)
         self._heading = pieces.label("", "title", wrap=True)
-        self._reason = pieces.label("", "", wrap=True)
-        self._note = pieces.label("", "note", wrap=True)
+        self.reason = pieces.label("", "", wrap=True)
+        self.note = pieces.label("", "note", wrap=True)
         self._lay_out()
         self.list.currentItemChanged.connect(lambda *_: self._show())
         self.add_key("Put the proposal in use", "Ctrl+Shift+S", self.accept)
@@ -72,9 +72,9 @@ class Proposals(Place):
         left.setFixedWidth(300)
         right = QWidget()
         self._middle.addWidget(self.view)
-        self._acts = QWidget()
+        self.acting = QWidget()
         pieces.fill(
-            QHBoxLayout(self._acts),
+            QHBoxLayout(self.acting),
             pieces.grow(self.answer),
             self.decline_button,
             self.try_button,
@@ -84,10 +84,10 @@ class Proposals(Place):
         pieces.fill(
             QVBoxLayout(right),
             self._heading,
-            self._reason,
-            self._note,
+            self.reason,
+            self.note,
             pieces.grow(self._middle),
-            self._acts,
+            self.acting,
             pieces.row(None, self.withdraw_button),
             margin=12,
         )
@@ -138,19 +138,19 @@ class Proposals(Place):
 
     def _show(self) -> None:
         proposal = self.at
-        self._merged = None
+        self.merged = None
         self._middle.setCurrentIndex(0)
         self.view.show_sections((), "", "")
-        self._acts.hide()
+        self.acting.hide()
         self.withdraw_button.hide()
         if proposal is None:
             self._heading.setText("No proposals")
-            self._reason.setText("What colleagues propose shows up here, with their reason.")
-            self._note.clear()
+            self.reason.setText("What colleagues propose shows up here, with their reason.")
+            self.note.clear()
             return
         self._heading.setText(proposal.title)
-        self._reason.setText(self._by(proposal))
-        self._note.setText(self._outcome(proposal))
+        self.reason.setText(self._by(proposal))
+        self.note.setText(self._outcome(proposal))
         library = self._shared.library
         self._shared.operations.run(
             lambda: (proposal, library.editions(proposal.template)),
@@ -179,19 +179,19 @@ class Proposals(Place):
         before = state_of(base) if base else TemplateDraft("", proposal.shelf, Content())
         name = f"Edition {proposal.base}" if base else "Nothing yet"
         if proposal.state == "waiting":
-            self._merged = Merged(made)
+            self.merged = Merged(made)
             if editions and editions[0].edition != proposal.base:
-                self._merged = merged_with(made, editions)
+                self.merged = merged_with(made, editions)
                 before, name = state_of(editions[0]), f"Edition {editions[0].edition}"
-                self._note.setText(_moved(proposal, editions[0], self._merged))
-            made = self._merged.draft
+                self.note.setText(_moved(proposal, editions[0], self.merged))
+            made = self.merged.draft
             self._offer(proposal)
         show_comparison(self.view, self._shared.catalogue, (name, before), ("Proposed", made))
 
     def _offer(self, proposal: Proposal) -> None:
         leads = self._shared.leads
-        clashes = self._merged is not None and bool(self._merged.clashes)
-        self._acts.setVisible(leads)
+        clashes = self.merged is not None and bool(self.merged.clashes)
+        self.acting.setVisible(leads)
         self.accept_button.setEnabled(not clashes)
         self.withdraw_button.setVisible(proposal.author == self._shared.my_id)
 
@@ -199,8 +199,8 @@ class Proposals(Place):
 
     def accept(self) -> None:
         """Put the proposal in use as the next edition."""
-        proposal, merged, shared = self.at, self._merged, self._shared
-        if proposal is None or merged is None or not self._acts.isVisible():
+        proposal, merged, shared = self.at, self.merged, self._shared
+        if proposal is None or merged is None or not self.acting.isVisible():
             return
         if merged.clashes:
             shared.voice.say("Both changed the same: amend it in the editor first (Ctrl+E).")
@@ -227,8 +227,8 @@ class Proposals(Place):
 
     def amend_it(self) -> None:
         """Open the proposal in the editor; what is put in use there answers it."""
-        proposal, merged = self.at, self._merged
-        if proposal is None or merged is None or not self._acts.isVisible():
+        proposal, merged = self.at, self.merged
+        if proposal is None or merged is None or not self.acting.isVisible():
             return
         known = self._shared.catalogue.templates.get(proposal.template)
         template = known or Template(
@@ -243,7 +243,7 @@ class Proposals(Place):
             self._back_to_comparison()
         elif (proposal := self.at) is not None:
             catalogue = self._shared.catalogue
-            draft = self._merged.draft if self._merged else None
+            draft = self.merged.draft if self.merged else None
             content = draft.content if draft else proposal.content
             cases = example_cases(catalogue, content, proposal.title)
             self.trial.show_content(content, next(iter(content.texts)), cases)
@@ -272,7 +272,7 @@ class Proposals(Place):
     def decline(self) -> None:
         """Say no, with a word to whoever proposed it."""
         proposal, shared = self.at, self._shared
-        if proposal is None or not self._acts.isVisible():
+        if proposal is None or not self.acting.isVisible():
             return
         answer, me, now = self.answer.text().strip(), shared.my_id, shared.now()
         if not answer:

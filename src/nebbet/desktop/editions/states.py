@@ -36,11 +36,11 @@ class States(Place):
         self.back = pieces.button("Back (Esc)", self.left.emit)
         self.restore_button = pieces.button("Bring it back", self.restore, "primary", "Ctrl+B")
         self.for_leads = (self.restore_button,)
-        self._heading = pieces.label("", "title", wrap=True)
+        self.heading = pieces.label("", "title", wrap=True)
         left = pieces.column("left", pieces.row(self.back, None), self.list, margin=8)
         left.setFixedWidth(300)
         right = QWidget()
-        head = pieces.row(pieces.grow(self._heading), self.restore_button)
+        head = pieces.row(pieces.grow(self.heading), self.restore_button)
         pieces.fill(QVBoxLayout(right), head, pieces.grow(self.view), margin=12)
         pieces.fill(QHBoxLayout(self), left, pieces.grow(right), spacing=0)
         self.list.currentItemChanged.connect(lambda *_: self._show())
@@ -53,7 +53,7 @@ class States(Place):
     def open(self, kind: type[Shared], key: str, name: str) -> None:
         """Show the states of a fact, a passage or a frame."""
         self._kind, self._key = kind, key
-        self._heading.setText(name)
+        self.heading.setText(name)
         self.list.show_choices([])
         self.view.show_sections((), "", "")
         engine = self._shared.library.engine
@@ -78,7 +78,7 @@ class States(Place):
             ]
         )
         if not found:
-            self._heading.setText(f"{self._heading.text()}: it has not been changed yet")
+            self.heading.setText(f"{self.heading.text()}: it has not been changed yet")
         self.list.choose_first()
         self._show()
         self.list.setFocus()
@@ -104,7 +104,7 @@ class States(Place):
         if at is None or not self.restore_button.isEnabled() or not shared.leads:
             return
         library, me, now = shared.library, shared.my_id, shared.now()
-        record, kind, key, name = at.record, self._kind, self._key, self._heading.text()
+        record, kind, key, name = at.record, self._kind, self._key, self.heading.text()
 
         def act() -> None:
             if isinstance(record, Frame):

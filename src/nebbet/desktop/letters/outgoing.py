@@ -29,7 +29,7 @@ class OutgoingView(QWidget):
         self._sending = sending
         self.id = ""
         self._state = pieces.label("", "title", wrap=True)
-        self._words = pieces.label("", "stop", wrap=True)
+        self.words = pieces.label("", "stop", wrap=True)
         self.take_back = pieces.button("Take back to mend", self._take_back, "primary")
         self.again = pieces.button("Send now", self._again)
         self.went = pieces.button("It has gone", self._went)
@@ -37,7 +37,7 @@ class OutgoingView(QWidget):
         self.view = MessageView()
         self.view.failed.connect(voice.fail)
         head = QWidget()
-        pieces.fill(QVBoxLayout(head), self._state, self._words, buttons, margin=16)
+        pieces.fill(QVBoxLayout(head), self._state, self.words, buttons, margin=16)
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), self.view, spacing=0)
 
     def show_entry(self, entry: Queued) -> None:
@@ -46,8 +46,8 @@ class OutgoingView(QWidget):
         self.id = entry.item.id
         due = datetime.fromtimestamp(entry.due).strftime("%H:%M:%S")
         self._state.setText(_SAID.get(entry.state, "").format(due=due))
-        self._words.setText(entry.words)
-        self._words.setVisible(bool(entry.words))
+        self.words.setText(entry.words)
+        self.words.setVisible(bool(entry.words))
         self.take_back.setVisible(entry.state in RETURNABLE)
         self.again.setVisible(entry.state in ("held", "waiting", "refused", "uncertain"))
         self.again.setText("Send it again" if entry.state == "uncertain" else "Send now")

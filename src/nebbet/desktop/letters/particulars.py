@@ -64,9 +64,9 @@ class ValueRow(QWidget):
         self.field = LongValue() if self._long else self._line(particular)
         title = particular.placeholder.title
         theme.named(self.field, title)
-        self._note = pieces.label("", "note", wrap=True)
-        self._back = pieces.button("put back", self._ask_back, "words")
-        theme.named(self._back, f"Put {title} back")
+        self.note = pieces.label("", "note", wrap=True)
+        self.back_button = pieces.button("put back", self._ask_back, "words")
+        theme.named(self.back_button, f"Put {title} back")
         caption = pieces.label(title, "faint", wrap=True)
         caption.setFixedWidth(_LABEL_WIDTH)
         caption.setBuddy(self.field)
@@ -76,7 +76,7 @@ class ValueRow(QWidget):
         grid.setVerticalSpacing(1)
         grid.addWidget(caption, 0, 0, Qt.AlignmentFlag.AlignTop)
         grid.addWidget(self.field, 0, 1)
-        grid.addLayout(pieces.row(pieces.grow(self._note), self._back), 1, 1)
+        grid.addLayout(pieces.row(pieces.grow(self.note), self.back_button), 1, 1)
         self._clearer = QHBoxLayout()
         self._clearer.setSpacing(8)
         grid.addLayout(self._clearer, 2, 1)
@@ -143,15 +143,15 @@ class ValueRow(QWidget):
         if not typing:
             self._show_text(text)
         self._offer(particular.clearer)
-        pieces.restyle(self._note, "wrong", bool(particular.problem))
+        pieces.restyle(self.note, "wrong", bool(particular.problem))
         pieces.restyle(self.field, "blank", particular.is_blank)
         own = particular.placeholder.source == "blank"
         if not self._long:
             pieces.restyle(self.field, "quiet", not own and not particular.is_blank)
-        self._back.setVisible(particular.changed)
-        self._note.setText(_note(particular))
+        self.back_button.setVisible(particular.changed)
+        self.note.setText(_note(particular))
         self.field.setToolTip(theme.plain_hint(text))
-        self.field.setAccessibleDescription(self._note.text())
+        self.field.setAccessibleDescription(self.note.text())
 
     def _show_text(self, text: str) -> None:
         if text == self._text():

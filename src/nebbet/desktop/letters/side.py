@@ -28,9 +28,9 @@ class Attachments(FileDrop):
         self._shared, self._model = shared, model
         self._rows = QVBoxLayout()
         self._shown: tuple[Attachment, ...] | None = None
-        self._total = pieces.label("", "note")
+        self.total = pieces.label("", "note")
         self.add = pieces.button("Add a file…", self.ask_for_files, "words")
-        head = pieces.row(pieces.label("Attachments", "heading"), None, self._total, self.add)
+        head = pieces.row(pieces.label("Attachments", "heading"), None, self.total, self.add)
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._rows, spacing=2)
         pieces.keep_low(self)
         model.replaced.connect(self._show)
@@ -48,7 +48,7 @@ class Attachments(FileDrop):
             self._rows.addLayout(row(index, attachment))
         going = [a for a in attachments if not a.out]
         total = sum(a.size for a in going)
-        self._total.setText(f"{size_words(total)} in all" if len(going) > 1 else "")
+        self.total.setText(f"{size_words(total)} in all" if len(going) > 1 else "")
 
     def _left_out(self, _index: int, attachment: Attachment) -> QHBoxLayout:
         """A file whose condition does not hold: said, with a way to attach it all the same."""

@@ -60,17 +60,17 @@ class SlotEdit(PaperEdit):
 
     def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
         self._values: dict[str, Filling] = {}
-        self._places: list[Spot] = []
+        self.places: list[Spot] = []
         self._next_id = 1
         self._active = 0
         self._inserting = False
         super().__init__(pictures, single=single)
         self.document().setUndoRedoEnabled(False)
-        drawer = BlockObject(self._piece, lambda _document: None, self.writer, self.picture, self)
+        drawer = BlockObject(self.piece, lambda _document: None, self.writer, self.picture, self)
         self.document().documentLayout().registerHandler(docformat.MARKUP_OBJECT, drawer)
         self.cursorPositionChanged.connect(self._follow_cursor)
 
-    def _piece(self, text_format: QTextFormat) -> Piece:
+    def piece(self, text_format: QTextFormat) -> Piece:
         """Finished HTML with the values in it; a blank shows its label."""
         line = inline.parse(str(text_format.property(docformat.SOURCE)))
         shown = ((part, self._shown(part)) for part in line if isinstance(part, Slot))
@@ -109,7 +109,7 @@ class SlotEdit(PaperEdit):
         """Write every value as it is to be read; where a person is typing, not until they leave."""
         stale = [
             p
-            for p in self._places
+            for p in self.places
             if self._shown(p.slot) != p.shown and not (p.id == typing and self._is_typed(p))
         ]
         if stale:
@@ -134,12 +134,12 @@ class SlotEdit(PaperEdit):
         cursor.setPosition(position_of(self.document(), position), QTextCursor.MoveMode.KeepAnchor)
         self.setTextCursor(cursor)
         if active:
-            inside = (p for p in self._places if p.start < cursor.position() <= p.end)
+            inside = (p for p in self.places if p.start < cursor.position() <= p.end)
             self._active = next((p.id for p in inside), 0)
 
     def _loaded(self, next_id: int) -> None:
         self._next_id = next_id
-        self._places = list(spots_in(self.document()))
+        self.places = list(spots_in(self.document()))
         self._active = 0
 
     def _inserting_writer(self) -> Writer:
@@ -152,7 +152,7 @@ class SlotEdit(PaperEdit):
         if docread.left_out(block) is not None:
             return ""
         text, begin = block.text(), block.position()
-        for place in self._places:
+        for place in self.places:
             start, end = max(place.start - begin, 0), place.end - begin
             if start < len(text) and end > 0:
                 text = text[:start] + " " * (min(end, len(text)) - start) + text[end:]
@@ -162,7 +162,7 @@ class SlotEdit(PaperEdit):
 
     def blanks(self) -> list[Spot]:
         """The blanks that are left, in order."""
-        return [place for place in self._places if place.blank]
+        return [place for place in self.places if place.blank]
 
     def select_place(self, place: Spot) -> None:
         """Select a place, so that typing replaces what stands there."""
@@ -174,19 +174,19 @@ class SlotEdit(PaperEdit):
 
     def place_of(self, name: str) -> Spot | None:
         """The first place of a placeholder."""
-        return next((p for p in self._places if fold(p.name) == fold(name)), None)
+        return next((p for p in self.places if fold(p.name) == fold(name)), None)
 
     def marks(self) -> Iterator[Mark]:
-        for place in self._places:
+        for place in self.places:
             value = self._values.get(fold(place.name), NO_FILLING)
             yield Mark(place.start, place.end, "blank" if place.blank else value.kind)
 
     # Following what people do
 
     def after_change(self) -> None:
-        before = {place.id: place for place in self._places}
-        self._places = list(spots_in(self.document()))
-        changed = [p for p in self._places if p.id in before and differs(p, before[p.id])]
+        before = {place.id: place for place in self.places}
+        self.places = list(spots_in(self.document()))
+        changed = [p for p in self.places if p.id in before and differs(p, before[p.id])]
         for place in {fold(p.name): p for p in changed}.values():
             self._tell(place)
 
@@ -194,7 +194,7 @@ class SlotEdit(PaperEdit):
         """Let the other places of the name follow, and tell the letter."""
         others = [
             p
-            for p in self._places
+            for p in self.places
             if same_slot(p.slot, place.slot) and p.id != place.id and differs(p, place)
         ]
         text = "" if place.blank else place.text.replace("\u200b", "")
@@ -221,7 +221,7 @@ class SlotEdit(PaperEdit):
             cursor.insertText(shown.text.replace("\n", BREAK), made)
         cursor.endEditBlock()
         self._loading = False
-        self._places = list(spots_in(self.document()))
+        self.places = list(spots_in(self.document()))
         self.viewport().update()
 
     def _follow_cursor(self) -> None:
@@ -229,10 +229,10 @@ class SlotEdit(PaperEdit):
         if self._inserting:
             return
         position, before = self.textCursor().position(), self._active
-        inside = next((p for p in self._places if p.start < position < p.end), None)
+        inside = next((p for p in self.places if p.start < position < p.end), None)
         if inside:
             self._active = inside.id
-        elif not any(p.id == self._active and p.end == position for p in self._places):
+        elif not any(p.id == self._active and p.end == position for p in self.places):
             self._active = 0
         if before and self._active != before and not self._loading:
             self._settle()
@@ -246,7 +246,7 @@ class SlotEdit(PaperEdit):
     def _place_at(self, cursor: QTextCursor) -> Spot | None:
         """The place that typing at the cursor would change."""
         start, end = cursor.selectionStart(), cursor.selectionEnd()
-        for place in self._places:
+        for place in self.places:
             if cursor.hasSelection():
                 if place.start <= start and end <= place.end:
                     return place
@@ -348,7 +348,7 @@ class SlotEdit(PaperEdit):
         if cursor.hasSelection():
             return self._place_at(cursor)
         position = cursor.position() + (0 if forward else -1)
-        return next((p for p in self._places if p.start <= position < p.end), None)
+        return next((p for p in self.places if p.start <= position < p.end), None)
 
     def _empty(self, cursor: QTextCursor, place: Spot) -> None:
         value = self._values.get(fold(place.name), NO_FILLING)

@@ -241,7 +241,7 @@ class TemplateEdit(PaperEdit):
         if self.single or source.hasFormat(OWN_FORMAT) or self._intake is None:
             self._telling_prompts(lambda: super(TemplateEdit, self).insertFromMimeData(source))
         elif paths := _picture_paths(source):
-            self._intake.add_pictures(paths, self._put_picture)
+            self._intake.add_pictures(paths, self.show_picture)
         elif source.hasHtml():
             self._paste_html(source.html(), source.text())
         elif source.hasImage():
@@ -302,9 +302,9 @@ class TemplateEdit(PaperEdit):
         if self._intake is None:
             return
         whole = image.toImage() if isinstance(image, QPixmap) else image
-        self._intake.put_picture(whole, "pasted picture.png", self._put_picture)
+        self._intake.put_picture(whole, "pasted picture.png", self.show_picture)
 
-    def _put_picture(self, enclosure: Enclosure) -> None:
+    def show_picture(self, enclosure: Enclosure) -> None:
         self.insert_body((bodies.Paragraph((bodies.Picture(enclosure.file, (), 480),)),))
 
     def make_slots(self, named: Mapping[str, str]) -> None:

@@ -56,7 +56,7 @@ class ProfilePage(Place):
         self.server_password.setPlaceholderText("as it is")
         self.save_button = pieces.button("Keep the profile", self.save, "primary", "Ctrl+S")
         self.try_button = pieces.button("Try the connection", self.try_connection)
-        self._told = pieces.label("", "note", wrap=True)
+        self.told = pieces.label("", "note", wrap=True)
         self._lay_out()
         self.add_key("Keep the profile", "Ctrl+S", self.save)
         session.settings_changed.connect(self.refresh)
@@ -93,7 +93,7 @@ class ProfilePage(Place):
             pieces.label("Profile", "title"),
             both,
             buttons,
-            self._told,
+            self.told,
             None,
             margin=24,
             spacing=12,
@@ -149,9 +149,9 @@ class ProfilePage(Place):
             member = self.person.member()
             library, server_password = self._library()
         except NebbetError as error:
-            self._told.setText(error.sentence)
+            self.told.setText(error.sentence)
             return
-        self._told.clear()
+        self.told.clear()
         own = self._session.settings.member
         member = replace(member, id=member.id or own or member.email)
         settings = replace(
@@ -168,7 +168,7 @@ class ProfilePage(Place):
         """Log in to the mailbox with what stands on the page, and tell how it went."""
         account = self._account()
         typed, secrets = self.password.text(), self._session.parts.secrets
-        self._told.setText("Trying…")
+        self.told.setText("Trying…")
 
         def connect() -> None:
             from nebbet.post import imap
@@ -178,8 +178,8 @@ class ProfilePage(Place):
 
         self._session.network.run(
             connect,
-            lambda _done: self._told.setText("The mailbox can be reached, and the password fits."),
-            lambda error: self._told.setText(f"{error.what}."),
+            lambda _done: self.told.setText("The mailbox can be reached, and the password fits."),
+            lambda error: self.told.setText(f"{error.what}."),
         )
 
 

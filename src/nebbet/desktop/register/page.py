@@ -42,7 +42,7 @@ class RegisterPage(Place):
     def __init__(self, shared: SharedLibrary, sending: Sending) -> None:
         super().__init__()
         self._shared, self._sending = shared, sending
-        self._rows: list[Registered] = []
+        self.shown: list[Registered] = []
         self.find_field = QLineEdit()
         self.find_field.setPlaceholderText("Find by person, case, template or subject")
         self.find_field.setClearButtonEnabled(True)
@@ -53,16 +53,16 @@ class RegisterPage(Place):
             "Offer its wording for the template", self.offer, "words", "Ctrl+Alt+G"
         )
         self.view = MessageView()
-        self._told = pieces.label("", "faint", wrap=True)
+        self.told = pieces.label("", "faint", wrap=True)
         self._right = QStackedWidget()
         self._lay_out()
         self._connect()
         self.refresh()
 
     def _lay_out(self) -> None:
-        self._told.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._told.setMargin(24)
-        self._right.addWidget(self._told)
+        self.told.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.told.setMargin(24)
+        self._right.addWidget(self.told)
         self._right.addWidget(self.view)
         left = QWidget()
         head = pieces.row(pieces.grow(self.find_field), self._count)
@@ -102,10 +102,10 @@ class RegisterPage(Place):
         found = self._shared.search.sent(self.find_field.text())
         # Finding ranks; a register is read by time.
         rows = sorted((by_key[key] for key in found), key=lambda e: e.sent, reverse=True)
-        if rows == self._rows and rows:
+        if rows == self.shown and rows:
             self._count.setText(_count(len(rows), len(entries)))
             return  # a message that is open stays open
-        self._rows = rows
+        self.shown = rows
         shown = rows[:MOST_ROWS]
         self.table.blockSignals(True)
         self.table.setRowCount(len(shown))
@@ -113,7 +113,7 @@ class RegisterPage(Place):
             for column, text in enumerate(self._texts(entry)):
                 self.table.setItem(row, column, QTableWidgetItem(text))
         self.table.blockSignals(False)
-        self._count.setText(_count(len(self._rows), len(entries)))
+        self._count.setText(_count(len(self.shown), len(entries)))
         if shown:
             self.table.selectRow(0)
         self._show_hint()
@@ -133,12 +133,12 @@ class RegisterPage(Place):
     def current(self) -> Registered | None:
         """The entry at hand."""
         row = self.table.currentRow()
-        return self._rows[row] if 0 <= row < len(self._rows) else None
+        return self.shown[row] if 0 <= row < len(self.shown) else None
 
     def show_entry(self, message_id: str) -> None:
         """Go to an entry and open its message."""
         self.find_field.clear()
-        for row, entry in enumerate(self._rows):
+        for row, entry in enumerate(self.shown):
             if entry.message_id == message_id:
                 self.table.selectRow(row)
                 self.open_current()
@@ -147,12 +147,12 @@ class RegisterPage(Place):
         entry = self.current
         own = entry is not None and entry.sender == self._shared.my_id
         self.offer_button.setEnabled(own and bool(entry and entry.template))
-        self._right.setCurrentWidget(self._told)
+        self._right.setCurrentWidget(self.told)
         if entry is None:
-            self._told.setText("Nothing has gone out yet, or nothing matches.")
+            self.told.setText("Nothing has gone out yet, or nothing matches.")
         else:
             made = f"With “{entry.title}”, edition {entry.edition}\n" if entry.edition else ""
-            self._told.setText(
+            self.told.setText(
                 f"To {entry.name or entry.address}\n{entry.subject}\n{made}\n"
                 "Return opens the message as it was sent."
             )
@@ -176,8 +176,8 @@ class RegisterPage(Place):
         entry = self.current
         if entry is None:
             return
-        self._right.setCurrentWidget(self._told)
-        self._told.setText("Fetching the message from your mailbox…")
+        self._right.setCurrentWidget(self.told)
+        self.told.setText("Fetching the message from your mailbox…")
 
         def done(message: Received) -> None:
             if self.current == entry:
@@ -186,7 +186,7 @@ class RegisterPage(Place):
 
         def failed(error: NebbetError) -> None:
             if self.current == entry:
-                self._told.setText(error.sentence)
+                self.told.setText(error.sentence)
 
         self._sending.fetch(entry, done, failed)
 

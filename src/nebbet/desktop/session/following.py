@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from nebbet.core.errors import NebbetError
+from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit.operations import Operations, nothing
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.session.shared_library import SharedLibrary
@@ -86,9 +87,15 @@ class Following(QObject):
         team = self._team
         if team is None or not team.away:
             return ""
-        kept, waiting = team.kept_at, self._waiting
-        words = f"Server away: copy of {kept.astimezone():%H:%M}" if kept else ""
-        return f"{words}, {waiting} waiting" if waiting else words
+        moment, waiting = team.kept_at, self._waiting
+        if moment is None:
+            return ""
+        kept = f"{moment.astimezone():%H:%M}"
+        if waiting:
+            return said(
+                "Server away: copy of {kept}, {waiting} waiting", kept=kept, waiting=waiting
+            )
+        return said("Server away: copy of {kept}", kept=kept)
 
     def _on_reached(self, answers: bool) -> None:
         """The server answers, or does not any more."""
@@ -113,9 +120,14 @@ class Following(QObject):
     def _came_back(self, waited: int | None) -> None:
         if waited is None:
             return
-        what = "What waited was" if waited == 1 else f"{waited} things that waited were"
-        handed = f" {what} handed in." if waited else ""
-        self._shared.voice.say(f"The library is there again.{handed}")
+        words = said("The library is there again.")
+        if waited:
+            words = counted(
+                "The library is there again. What waited was handed in.",
+                "The library is there again. {count} things that waited were handed in.",
+                count=waited,
+            )
+        self._shared.voice.say(words)
         self._look_again()
 
     def _not_back(self, error: NebbetError) -> None:
@@ -124,8 +136,10 @@ class Following(QObject):
 
     def _tell_away(self) -> None:
         self._shared.voice.say(
-            "The library's server does not answer. You go on with the copy on this computer: "
-            "letters go out, and what you propose is handed in later."
+            said(
+                "The library's server does not answer. You go on with the copy on this computer: "
+                "letters go out, and what you propose is handed in later."
+            )
         )
         self._look_again()
 

@@ -10,6 +10,7 @@ from PySide6.QtGui import QImage
 
 from nebbet.core.body import Body, verbatim
 from nebbet.core.letter import Enclosure
+from nebbet.core.sentences import said
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pictures import png_of
@@ -75,8 +76,11 @@ class Intake:
         """Read pasted HTML in the background; of too much of it, only the words are taken."""
         if len(markup) > LARGEST_PASTE:
             self._voice.say(
-                f"What was copied is {len(markup) / 2**20:.0f} MB of HTML: only its words were "
-                "pasted, up to 100,000 signs."
+                said(
+                    "What was copied is {size:.0f} MB of HTML: only its words were pasted, up to "
+                    "100,000 signs.",
+                    size=len(markup) / 2**20,
+                )
             )
             done(verbatim(plain[:100_000]))
             return

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
+from nebbet.core.sentences import said
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.session.open_letters import OpenLetters
@@ -109,7 +110,7 @@ class Sending(QObject):
         open until the outbox has it.
         """
         if self._shared.me is None:
-            self._voice.say("Nebbet does not know who you are: complete your profile first.")
+            self._voice.say(said("Nebbet does not know who you are: complete your profile first."))
             return False
         if not self._letters.give_away(letter.id):
             return False
@@ -142,8 +143,10 @@ class Sending(QObject):
         name = letter.recipient.name or letter.recipient.email if letter.recipient else ""
         if self.hold:
             self._voice.say(
-                f"The letter to {name} goes in {self.hold} seconds.",
-                "Take back",
+                said(
+                    "The letter to {name} goes in {seconds} seconds.", name=name, seconds=self.hold
+                ),
+                said("Take back"),
                 lambda: self.take_back(letter.id),
                 self.hold,
             )
@@ -155,10 +158,10 @@ class Sending(QObject):
 
         def taken(letter: Letter | None) -> None:
             if letter is None:
-                self._voice.say("The letter has already gone.")
+                self._voice.say(said("The letter has already gone."))
             else:
                 self._letters.came_back(letter)
-                self._voice.say("The letter is back on your pile.")
+                self._voice.say(said("The letter is back on your pile."))
                 self.taken_back.emit(letter.id)
             self.refresh()
 
@@ -170,7 +173,9 @@ class Sending(QObject):
 
         def done(moved: bool) -> None:
             if not moved:
-                self._voice.say("The letter has moved on meanwhile: this is where it stands now.")
+                self._voice.say(
+                    said("The letter has moved on meanwhile: this is where it stands now.")
+                )
             self.nudge()
             self.refresh()
 
@@ -210,7 +215,7 @@ class Sending(QObject):
         if error:
             self._voice.fail(error)
         else:
-            self._voice.say("The outbox can be read and written again.")
+            self._voice.say(said("The outbox can be read and written again."))
         self.changed.emit()
 
     def _on_outbox(self, left: list[Queued]) -> None:
@@ -242,8 +247,8 @@ class Sending(QObject):
                 return _as_sent(kept)
             if not me or entry.sender != me:
                 raise NebbetError(
-                    "The message was sent by somebody else",
-                    advice="It can be opened from the mailbox it was sent from",
+                    said("The message was sent by somebody else"),
+                    advice=said("It can be opened from the mailbox it was sent from"),
                 )
             password = secrets.get(account.user) or ""
             return open_message(imap.fetch_sent(account, password, entry.message_id))

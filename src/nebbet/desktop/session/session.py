@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 from nebbet.core import dates, sums
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
+from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations, nothing
 from nebbet.desktop.session.following import Following
@@ -77,24 +78,40 @@ class Session(QObject):
 
     def _tell_start(self, found: "AtStart") -> None:
         waiting = sum(entry.state in ("held", "waiting", "sent") for entry in found.outbox)
-        said = []
+        told = []
         if found.recovered:
-            said.append(
-                f"{_count(found.recovered, 'letter')} may or may not have gone: see the outbox."
+            told.append(
+                counted(
+                    "1 letter may or may not have gone: see the outbox.",
+                    "{count} letters may or may not have gone: see the outbox.",
+                    count=found.recovered,
+                )
             )
         if waiting:
-            go = "goes" if waiting == 1 else "go"
-            said.append(f"{_count(waiting, 'letter')} from last time {go} out now.")
+            told.append(
+                counted(
+                    "1 letter from last time goes out now.",
+                    "{count} letters from last time go out now.",
+                    count=waiting,
+                )
+            )
         if found.broken:
-            said.append(
-                f"{_count(found.broken, 'kept letter')} could not be read; the file keeps them."
+            told.append(
+                counted(
+                    "1 kept letter could not be read; the file keeps it.",
+                    "{count} kept letters could not be read; the file keeps them.",
+                    count=found.broken,
+                )
             )
         if found.on_network:
-            said.append(
-                "The library is a file on another machine: a slower journal keeps it safe there."
+            told.append(
+                said(
+                    "The library is a file on another machine: a slower journal keeps it safe "
+                    "there."
+                )
             )
-        if said:
-            self.voice.say(" ".join(said))
+        if told:
+            self.voice.say(" ".join(told))
 
     def _warm_up(self) -> None:
         """Load in the background what the first letter will need, so that it need not wait."""
@@ -145,10 +162,12 @@ class Session(QObject):
             self.settings, self.shared.member = settings, settings.member
             self.sending.use(settings.account, settings.hold_seconds)
             self.settings_changed.emit()
-            note = "" if kept else " There is no keyring here: the password lasts until you quit."
+            told = [said("Your profile is kept.")]
+            if not kept:
+                told.append(said("There is no keyring here: the password lasts until you quit."))
             if settings.library != before:
-                note += " The other library is opened when Nebbet is started again."
-            self.voice.say("Your profile is kept." + note)
+                told.append(said("The other library is opened when Nebbet is started again."))
+            self.voice.say(" ".join(told))
 
         self.shared.change(save, done)
 
@@ -171,7 +190,3 @@ class Session(QObject):
             return kept
 
         return save
-
-
-def _count(number: int, what: str) -> str:
-    return f"{number} {what}{'' if number == 1 else 's'}"

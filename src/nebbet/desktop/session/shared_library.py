@@ -13,6 +13,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import Member
+from nebbet.core.sentences import said
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pictures import Pictures
@@ -96,7 +97,7 @@ class SharedLibrary(QObject):
     def stores(self) -> "Stores":
         """The open files. Raises NebbetError while, or because, they are not."""
         if self._stores is None:
-            raise NebbetError("The library is not open", advice="Start Nebbet again")
+            raise NebbetError(said("The library is not open"), advice=said("Start Nebbet again"))
         return self._stores
 
     @property
@@ -147,7 +148,10 @@ class SharedLibrary(QObject):
         ]
         if not names:
             return ""
-        return f"{' and '.join(names)} {'is' if len(names) == 1 else 'are'} editing this."
+        if len(names) == 1:
+            return said("{name} is editing this.", name=names[0])
+        first, last = ", ".join(names[:-1]), names[-1]
+        return said("{names} and {last} are editing this.", names=first, last=last)
 
     # Reading again
 
@@ -170,12 +174,18 @@ class SharedLibrary(QObject):
         if not new:
             return
         places = ", ".join(f"{row.table.rstrip('_')} {row.key}" for row in new[:3])
-        more = f" and {len(new) - 3} more" if len(new) > 3 else ""
+        what = said("The library holds what nobody can read: {places}", places=places)
+        if len(new) > 3:
+            what = said(
+                "The library holds what nobody can read: {places} and {count} more",
+                places=places,
+                count=len(new) - 3,
+            )
         self.voice.fail(
             NebbetError(
-                f"The library holds what nobody can read: {places}{more}",
-                kept="Everything else is there",
-                advice="A lead takes it out with: nebbet library check --mend",
+                what,
+                kept=said("Everything else is there"),
+                advice=said("A lead takes it out with: nebbet library check --mend"),
             )
         )
 
@@ -227,7 +237,9 @@ class SharedLibrary(QObject):
         """Let the whole team's spelling take a word."""
         self.change(
             lambda: self.library.add_word(word),
-            lambda _result: self.voice.say(f"“{word}” is one of the team's words now."),
+            lambda _result: self.voice.say(
+                said("“{word}” is one of the team's words now.", word=word)
+            ),
         )
 
     # Showing

@@ -2,6 +2,7 @@
 
 from datetime import date
 
+from nebbet.core.sentences import said
 from nebbet.desktop.session.shared_library import SharedLibrary
 
 
@@ -12,14 +13,21 @@ def set_valid_until(shared: SharedLibrary, file: str, text: str) -> None:
         day = date.fromisoformat(text.strip()) if text.strip() else None
     except ValueError:
         shared.voice.say(
-            f"“{text.strip()}” is no day; the last day stays as it was. Write it as 2027-03-31."
+            said(
+                "“{text}” is no day; the last day stays as it was. Write it as 2027-03-31.",
+                text=text.strip(),
+            )
         )
         return
     if held is None or held.valid_until == day:
         return
     library = shared.library
-    said = f"goes out until {day:%d %B %Y}" if day else "goes out without an end"
+    words = said("{name} goes out without an end, in every template.", name=held.name)
+    if day:
+        words = said(
+            "{name} goes out until {day:%d %B %Y}, in every template.", name=held.name, day=day
+        )
     shared.change(
         lambda: library.set_valid_until(file, day),
-        lambda _done: shared.voice.say(f"{held.name} {said}, in every template."),
+        lambda _done: shared.voice.say(words),
     )

@@ -5,6 +5,7 @@ from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QV
 
 from nebbet.core.placeholders import FACT_KINDS, Placeholder, kind_of, read_typed, show
 from nebbet.core.records import Fact, fold
+from nebbet.core.sentences import counted, said
 from nebbet.core.values import Value, from_json, to_json
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice
@@ -86,8 +87,10 @@ class FactForm(QWidget):
     def _explain(self) -> None:
         text = self.value.text().strip()
         value, problem = self._read() if text else (None, "")
-        said = problem or (f"Letters say: {show(value, _LANGUAGE)}" if value is not None else "")
-        self.note.setText(said)
+        words = problem
+        if value is not None and not problem:
+            words = said("Letters say: {text}", text=show(value, _LANGUAGE))
+        self.note.setText(words)
         pieces.restyle(self.note, "wrong", bool(problem))
 
     def fact(self) -> Fact | str:
@@ -95,7 +98,7 @@ class FactForm(QWidget):
         name = "_".join(self.name.text().split())
         value, problem = self._read()
         if not name or not self.value.text().strip() or value is None or problem:
-            return problem or "A fact needs a name and a value"
+            return problem or said("A fact needs a name and a value")
         return Fact(name, to_json(value), self.label.text().strip())
 
 
@@ -150,7 +153,7 @@ class SharedFacts(ListPage[Typed]):
         for fact in sorted(facts, key=lambda f: (f.label or f.name).casefold()):
             users = len(self._shared.search.users.of_fact(fact.name))
             shown = show(from_json(fact.value), _LANGUAGE)
-            aside = f"in {users}" if users else "unused"
+            aside = said("in {users}", users=users) if users else said("unused")
             if self.unsaved.has_draft(fact.name):
                 aside = "draft"
             tone = "" if users else "ochre_edge"
@@ -178,11 +181,15 @@ class SharedFacts(ListPage[Typed]):
     def _users(self, fact: Fact | None) -> str:
         users = self._shared.search.users.of_fact(fact.name) if fact else ()
         if not users:
-            return "No template uses it." if fact else ""
+            return said("No template uses it.") if fact else ""
         templates = self._shared.catalogue.templates
         titles = ", ".join(templates[key].title for key in users if key in templates)
-        count = f"{len(users)} template{'' if len(users) == 1 else 's'}"
-        return f"A change reaches {count} at once: {titles}."
+        return counted(
+            "A change reaches 1 template at once: {titles}.",
+            "A change reaches {count} templates at once: {titles}.",
+            count=len(users),
+            titles=titles,
+        )
 
     @property
     def shared(self) -> tuple[type[Fact], str, str]:
@@ -197,17 +204,22 @@ class SharedFacts(ListPage[Typed]):
     def _keep(self) -> None:
         fact, shared = self.form.fact(), self._shared
         if isinstance(fact, str):
-            shared.voice.say(f"Not kept yet. {fact}.")
+            shared.voice.say(said("Not kept yet. {problem}.", problem=fact))
             return
         taken = {fold(name) for name in shared.catalogue.facts}
         if not self.unsaved.key and fold(fact.name) in taken:
-            shared.voice.say(f"There is a fact “{fact.name}” already: choose it in the list.")
+            shared.voice.say(
+                said("There is a fact “{name}” already: choose it in the list.", name=fact.name)
+            )
             return
         library, author, now = shared.library, shared.my_id, shared.now()
         self.put(
             fact.name,
             lambda seen: library.put(fact, author=author, made=now, seen=seen),  # type: ignore[arg-type]
-            f"“{fact.label or fact.name}” is kept; every template says it from now on.",
+            said(
+                "“{name}” is kept; every template says it from now on.",
+                name=fact.label or fact.name,
+            ),
         )
 
     def _remove(self) -> None:
@@ -216,8 +228,15 @@ class SharedFacts(ListPage[Typed]):
             self.drop_begun()
             return
         users = self._shared.search.users.of_fact(fact.name)
-        text = f"{len(users)} templates would miss it." if users else "No template uses it."
-        if self._shared.voice.ask(f"Remove “{fact.label or fact.name}”?", text, "Remove"):
+        text = said("No template uses it.")
+        if users:
+            text = counted(
+                "1 template would miss it.",
+                "{count} templates would miss it.",
+                count=len(users),
+            )
+        title = said("Remove “{name}”?", name=fact.label or fact.name)
+        if self._shared.voice.ask(title, text, said("Remove")):
             library = self._shared.library
             self.take_out(lambda: library.remove_fact(fact.name))
 

@@ -58,10 +58,10 @@ class Files(Place):
         self.drop_button = pieces.button("Take out of the library", self.take_out, "words")
         self.add = pieces.button("Add a file…", self.ask_for_new, "words", "Ctrl+Alt+A")
         self.back = pieces.button("Back to the shelves (Esc)", self.leave)
-        self._about = pieces.label("", "doubt", wrap=True)
+        self.about = pieces.label("", "doubt", wrap=True)
         self.go_button = pieces.button("Replace", self.go, "primary")
         self.stay_button = pieces.button("Leave it as it is (Esc)", self._stay)
-        self._question = QWidget()
+        self.question = QWidget()
         self.for_leads = (
             self.keep_button,
             self.replace_button,
@@ -92,11 +92,11 @@ class Files(Place):
         left.setFixedWidth(340)
         middle = QWidget()
         pieces.fill(
-            QVBoxLayout(self._question),
-            self._about,
+            QVBoxLayout(self.question),
+            self.about,
             pieces.row(self.go_button, self.stay_button, None),
         )
-        self._question.hide()
+        self.question.hide()
         end = pieces.row(pieces.label("Valid until", "faint"), self.until, self.keep_button, None)
         pieces.fill(
             QVBoxLayout(middle),
@@ -104,7 +104,7 @@ class Files(Place):
             self.facts,
             end,
             pieces.row(self.replace_button, self.drop_button, None),
-            self._question,
+            self.question,
             self.picture,
             None,
             margin=20,
@@ -212,13 +212,13 @@ class Files(Place):
         if users and users.frames:
             also.append(f"frames: {', '.join(map(self._frame, users.frames))}")
         count = f"{len(titles)} template{'' if len(titles) == 1 else 's'}"
-        self._about.setText(
+        self.about.setText(
             f"{path.name} takes the place of {file.name} in {count}"
             + (f" ({shown})" if titles else "")
             + "".join(f"; {more}" for more in also)
             + ". Each template gets an edition that says so."
         )
-        self._question.show()
+        self.question.show()
         self.stay_button.setFocus()
 
     def go(self) -> None:
@@ -242,7 +242,7 @@ class Files(Place):
 
     def _stay(self) -> None:
         self._new = None
-        self._question.hide()
+        self.question.hide()
 
     def take_out(self) -> None:
         """Take the file at hand out of the library, if nothing needs it."""
@@ -275,7 +275,7 @@ class Files(Place):
 
     def leave(self) -> None:
         """Go back one step: from the question, then to the shelves."""
-        if self._question.isVisible():
+        if self.question.isVisible():
             self._stay()
         else:
             self.left.emit()

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from nebbet.core import checks
 from nebbet.core.body import BUILT_IN, Frame, read
 from nebbet.core.letter import Enclosure
+from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.paper.body_tools import PICTURES
@@ -152,7 +153,13 @@ class SharedFrames(ListPage[Frame]):
         found = []
         for key, frame in self._shared.catalogue.frames.items():
             users = len(self._shared.search.users.of_frame(key))
-            aside = "built in" if key in BUILT_IN else f"in {users}" if users else "unused"
+            aside = (
+                "built in"
+                if key in BUILT_IN
+                else said("in {users}", users=users)
+                if users
+                else said("unused")
+            )
             if self.unsaved.has_draft(key):
                 aside = "draft"
             found.append(Choice(key, frame.name or key, aside=aside))
@@ -206,8 +213,12 @@ class SharedFrames(ListPage[Frame]):
             widget.setEnabled(own)
         users = len(self._shared.search.users.of_frame(key))
         self.drop.setEnabled(own and not users)
-        reach = f"A change reaches {users} template{'' if users == 1 else 's'} at once."
-        self.reach.setText(reach if own else "Built in: copy it to change it.")
+        reach = counted(
+            "A change reaches 1 template at once.",
+            "A change reaches {count} templates at once.",
+            count=users,
+        )
+        self.reach.setText(reach if own else said("Built in: copy it to change it."))
         self._sample()
 
     def _edited(self, *_args: object) -> None:
@@ -259,28 +270,32 @@ class SharedFrames(ListPage[Frame]):
         """Keep the frame; every template in it looks so from now on."""
         shared, key = self._shared, self.unsaved.key or ""
         if key in BUILT_IN:
-            shared.voice.say("A built-in frame stays as it is: copy it, then change it.")
+            shared.voice.say(said("A built-in frame stays as it is: copy it, then change it."))
             return
         frame = self.frame()
         found = list(checks.check_frame(frame))
         wrong = next((f for f in found if f.severity == "stop"), None)
         if not frame.name or wrong:
-            said = wrong.sentence if wrong else "The frame has no name"
-            shared.voice.say(f"Not kept yet. {said}.")
+            problem = wrong.sentence if wrong else said("The frame has no name")
+            shared.voice.say(said("Not kept yet. {problem}.", problem=problem))
             return
         library, me, now = shared.library, shared.my_id, shared.now()
-        doubt = f" {found[0].sentence}." if found else ""
+        words = said("The frame “{name}” is kept.", name=frame.name)
+        if found:
+            words = said(
+                "The frame “{name}” is kept. {doubt}.", name=frame.name, doubt=found[0].sentence
+            )
         self.put(
             key,
             lambda seen: library.put_frame(key, frame, me, now, seen),  # type: ignore[arg-type]
-            f"The frame “{frame.name}” is kept.{doubt}",
+            words,
         )
 
     def copy(self) -> None:
         """Make a frame of the team's own from the one at hand."""
         shared = self._shared
         made, key = self.frame(), shared.token()
-        made = replace(made, name=f"{made.name}, copy")
+        made = replace(made, name=said("{name}, copy", name=made.name))
         library, me, now = shared.library, shared.my_id, shared.now()
         self._wanted = key
         shared.change(lambda: library.put_frame(key, made, me, now))
@@ -288,7 +303,9 @@ class SharedFrames(ListPage[Frame]):
     def _remove(self) -> None:
         key, library = self.unsaved.key or "", self._shared.library
         if self._shared.voice.ask(
-            f"Remove the frame “{self._held.name}”?", "No template stands in it.", "Remove"
+            said("Remove the frame “{name}”?", name=self._held.name),
+            said("No template stands in it."),
+            said("Remove"),
         ):
             self.take_out(lambda: library.remove_frame(key))
 

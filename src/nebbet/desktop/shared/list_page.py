@@ -6,6 +6,7 @@ from typing import Generic, TypeVar
 from PySide6.QtCore import Signal
 
 from nebbet.core.errors import NebbetError
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
@@ -79,7 +80,7 @@ class ListPage(Place, Generic[T]):
 
     def _open(self, key: str) -> None:
         if self.unsaved.open(key, self.record(key)):
-            self._shared.voice.say("Something unfinished could not be read; it is as it was.")
+            self._shared.voice.say(said("Something unfinished could not be read; it is as it was."))
         self.shown()
 
     def begin(self) -> None:
@@ -90,9 +91,7 @@ class ListPage(Place, Generic[T]):
 
     # Keeping
 
-    def put(
-        self, key: str, write: Callable[[object], object], said: Callable[[], str] | str
-    ) -> None:
+    def put(self, key: str, write: Callable[[object], object], words: str) -> None:
         """Keep the one at hand in the library: write is called in the background with what it was
         when it was shown, or with nothing where somebody was told that another was quicker."""
         began, typed = self.unsaved.key or "", self.unsaved.typed()
@@ -100,7 +99,7 @@ class ListPage(Place, Generic[T]):
 
         def done(_result: object) -> None:
             self.unsaved.forget(began, typed)
-            self._shared.voice.say(said if isinstance(said, str) else said())
+            self._shared.voice.say(words)
 
         def failed(error: NebbetError) -> None:
             self._told, self._wanted = key, ""  # once told, who keeps it again means it

@@ -10,6 +10,7 @@ from nebbet.core.body import read, render_plain
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter.signature import signature_of
 from nebbet.core.records import Member
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.member_form import LANGUAGES, MemberForm
 from nebbet.desktop.kit.picker import Choice
@@ -102,14 +103,18 @@ class Members(ListPage[Typed]):
         member, shared = self.record(self.unsaved.key or ""), self._shared
         self.write_button.setVisible(bool(member and member.id == shared.my_id))
         texts = signature_of(member).texts
-        said = [
+        written = [
             f"{LANGUAGES.get(code, code)}\n{render_plain(read(text.body)).strip()}"
             for code, text in texts.items()
         ]
         none = "" if member and member.signatures else "None of their own; templates say:\n\n"
-        self.signed.setText(none + "\n\n".join(said))
+        self.signed.setText(none + "\n\n".join(written))
         count = sum(entry.sender == self.unsaved.key for entry in shared.entries)
-        self.sent.setText(f"{count} in the register." if count else "None in the register.")
+        self.sent.setText(
+            said("{count} in the register.", count=count)
+            if count
+            else said("None in the register.")
+        )
 
     def _new(self) -> None:
         self.begin()
@@ -126,7 +131,8 @@ class Members(ListPage[Typed]):
         if not member.id:
             member = replace(member, id=_free_id(member, shared.catalogue.members))
         library = shared.library
-        self.put(member.id, lambda _seen: library.put(member), f"{member.name} is kept.")
+        words = said("{name} is kept.", name=member.name)
+        self.put(member.id, lambda _seen: library.put(member), words)
 
 
 def _free_id(member: Member, taken: Container[str]) -> str:

@@ -8,6 +8,7 @@ from nebbet.core.body import Frame
 from nebbet.core.letter import Content, Passage
 from nebbet.core.letter.signature import SIGNATURE, with_signature
 from nebbet.core.placeholders import World
+from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.session.shared_library import SharedLibrary
@@ -124,7 +125,7 @@ class SharedPassages(ListPage[Passage]):
         for passage in sorted(passages, key=lambda p: (p.id == SIGNATURE, p.title.casefold())):
             users = len(self._shared.search.users.of_passage(passage.id))
             draft = "draft" if self.unsaved.has_draft(passage.id) else ""
-            aside = draft or (f"in {users}" if users else "unused")
+            aside = draft or (said("in {users}", users=users) if users else said("unused"))
             title = "My signature" if passage.id == SIGNATURE else passage.title
             found.append(Choice(passage.id, title, aside=aside))
         return found
@@ -174,9 +175,14 @@ class SharedPassages(ListPage[Passage]):
         self.users.show_choices([Choice(t.id, t.title, t.state) for t in users], self.users.key)
         if self.users.currentRow() < 0:
             self.users.choose_first()
-        count = f"{len(users)} template{'' if len(users) == 1 else 's'}"
-        said = f"A change reaches {count} at once." if users else "No template includes it yet."
-        self.reach.setText(said)
+        words = said("No template includes it yet.")
+        if users:
+            words = counted(
+                "A change reaches 1 template at once.",
+                "A change reaches {count} templates at once.",
+                count=len(users),
+            )
+        self.reach.setText(words)
 
     def _new(self) -> None:
         self.begin()
@@ -204,23 +210,29 @@ class SharedPassages(ListPage[Passage]):
         if self.unsaved.key is None:
             return
         if not made.title:
-            shared.voice.say("The passage has no title yet: give it one first.")
+            shared.voice.say(said("The passage has no title yet: give it one first."))
             self.title_field.setFocus()
             return
         library, author, now, me = shared.library, shared.my_id, shared.now(), shared.me
-        reached = f"{users} template{'' if users == 1 else 's'} say it from now on"
-        said = f"“{made.title}” is in use" + (f"; {reached}." if users else ".")
+        words = said("“{title}” is in use.", title=made.title)
+        if users:
+            words = counted(
+                "“{title}” is in use; 1 template says it from now on.",
+                "“{title}” is in use; {count} templates say it from now on.",
+                title=made.title,
+                count=users,
+            )
         if made.id != SIGNATURE:
             self.put(
                 made.id,
                 lambda seen: library.put(made, author=author, made=now, seen=seen),  # type: ignore[arg-type]
-                said,
+                words,
             )
         elif me:
             own = with_signature(me, made)
-            self.put(made.id, lambda _seen: library.put(own), said)
+            self.put(made.id, lambda _seen: library.put(own), words)
         else:
-            shared.voice.say("Say who you are first: click your name at the top.")
+            shared.voice.say(said("Say who you are first: click your name at the top."))
 
     def _remove(self) -> None:
         found, users, voice = self._held, self._users(), self._shared.voice
@@ -232,11 +244,20 @@ class SharedPassages(ListPage[Passage]):
         if users:
             titles = ", ".join(t.title for t in users[:3])
             voice.say(
-                f"“{found.title}” stays: {len(users)} templates include it ({titles}). "
-                "Take it out of them first."
+                said(
+                    "“{title}” stays: {count} templates include it ({titles}). Take it out of them "
+                    "first.",
+                    title=found.title,
+                    count=len(users),
+                    titles=titles,
+                )
             )
             return
-        if voice.ask(f"Remove “{found.title}”?", "No template includes it.", "Remove"):
+        if voice.ask(
+            said("Remove “{title}”?", title=found.title),
+            said("No template includes it."),
+            said("Remove"),
+        ):
             library = self._shared.library
             self.take_out(lambda: library.remove_passage(found.id))
 

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
 
 from nebbet.core import dates
 from nebbet.core.errors import NebbetError
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shared.unsaved import Form, Unsaved
@@ -102,10 +103,10 @@ class WorkingDays(QWidget):
             calendar = self._read()
             rule = dates.read("today + 7 working days")
             today = self._shared.now().date()
-            said, wrong = dates.explain(dates.work_out(rule, today, calendar)), False
+            words, wrong = dates.explain(dates.work_out(rule, today, calendar)), False
         except NebbetError as error:
-            said, wrong = error.sentence, True
-        self.note.setText(said)
+            words, wrong = error.sentence, True
+        self.note.setText(words)
         pieces.restyle(self.note, "wrong", wrong)
 
     def _save(self) -> None:
@@ -122,4 +123,4 @@ class WorkingDays(QWidget):
 
     def _kept(self, typed: Typed) -> None:
         self.unsaved.forget("calendar", typed)
-        self._shared.voice.say("The working days are kept; every date rule follows them.")
+        self._shared.voice.say(said("The working days are kept; every date rule follows them."))

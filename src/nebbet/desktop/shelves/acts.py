@@ -19,14 +19,14 @@ class Acts(QWidget):
     def __init__(self, shared: SharedLibrary, selected: Callable[[], list[str]]) -> None:
         super().__init__()
         self._shared, self._selected = shared, selected
-        self._count = pieces.label("", "faint")
+        self.count = pieces.label("", "faint")
         self.pin = pieces.button("Pin for me", self.pin_for_me, "words", "Ctrl+P")
         self.pin_all = pieces.button("Pin for all", self.pin_for_all, "words", "Ctrl+Shift+P")
         self.move_button = pieces.button("Move…", self.ask_where_to_move, "words", "Ctrl+M")
         self.copy_button = pieces.button("Copy…", self.ask_where_to_copy, "words", "Ctrl+Shift+D")
         self.retire_button = pieces.button("Retire", self.retire, "words", "Ctrl+Delete")
         buttons = (self.pin, self.pin_all, self.move_button, self.copy_button, self.retire_button)
-        pieces.fill(QHBoxLayout(self), self._count, *buttons, None, spacing=14)
+        pieces.fill(QHBoxLayout(self), self.count, *buttons, None, spacing=14)
         self._menu = QMenu(self)
         theme.named(self._menu, _WHERE)
 
@@ -39,7 +39,7 @@ class Acts(QWidget):
         """Say what the controls would do with what is selected now."""
         found = self._templates
         self.setEnabled(bool(found))
-        self._count.setText(f"{len(found)} templates:" if len(found) > 1 else "")
+        self.count.setText(f"{len(found)} templates:" if len(found) > 1 else "")
         mine = bool(found) and all(t.id in self._shared.own.pinned for t in found)
         _name(self.pin, "Unpin for me" if mine else "Pin for me")
         _name(self.pin_all, "Unpin for all" if _all_pinned(found) else "Pin for all")

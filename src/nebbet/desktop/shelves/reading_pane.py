@@ -32,8 +32,8 @@ class ReadingPane(QWidget):
         super().__init__()
         self._shared = shared
         self._template: Template | None = None
-        self._title = pieces.label("", "title", wrap=True)
-        self._state = pieces.label("", "note", wrap=True)
+        self.title = pieces.label("", "title", wrap=True)
+        self.state = pieces.label("", "note", wrap=True)
         self.take_button = pieces.button(
             "Write with it", self._telling(self.take), "primary", "Return"
         )
@@ -43,16 +43,16 @@ class ReadingPane(QWidget):
             "Editions", self._telling(self.editions), "words", "Ctrl+Alt+H"
         )
         self.export_button = pieces.button("Export…", self._telling(self.export))
-        self._languages = QTabBar()
-        self._languages.setDrawBase(False)
-        self._languages.setExpanding(False)
-        theme.named(self._languages, "Language of the text")
-        self._languages.currentChanged.connect(lambda _index: self._show_text())
-        self._heads = pieces.label("", "", wrap=True)
+        self.languages = QTabBar()
+        self.languages.setDrawBase(False)
+        self.languages.setExpanding(False)
+        theme.named(self.languages, "Language of the text")
+        self.languages.currentChanged.connect(lambda _index: self._show_text())
+        self.heads = pieces.label("", "", wrap=True)
         self._body = SlotEdit(shared.pictures)
         self._body.names_conditions = True
         theme.named(self._body, "Text of the template")
-        self._dates = pieces.label("", "note", wrap=True)
+        self.dates = pieces.label("", "note", wrap=True)
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -64,41 +64,41 @@ class ReadingPane(QWidget):
             self.export_button,
             None,
         )
-        self._content = QWidget()
+        self.content = QWidget()
         pieces.fill(
-            QVBoxLayout(self._content),
-            self._title,
-            pieces.row(pieces.grow(self._state), self.editions_button),
+            QVBoxLayout(self.content),
+            self.title,
+            pieces.row(pieces.grow(self.state), self.editions_button),
             buttons,
             self.own,
-            self._languages,
-            self._heads,
+            self.languages,
+            self.heads,
             paper_box(self._body),
-            self._dates,
+            self.dates,
             spacing=8,
         )
-        pieces.fill(QVBoxLayout(self), self._content)
-        self._content.hide()
+        pieces.fill(QVBoxLayout(self), self.content)
+        self.content.hide()
 
     def show_template(self, template: Template | None) -> None:
         """Show a template, or nothing."""
-        self._content.setVisible(template is not None)
+        self.content.setVisible(template is not None)
         changed = template != self._template
         self._template = template
         self.own.show_template(template)
         if template is not None:
-            self._state.setText(self._story(template))
+            self.state.setText(self._story(template))
         if template is None or not changed:
             return
-        self._title.setText(template.title)
+        self.title.setText(template.title)
         self.take_button.setEnabled(template.state == "in use" and template.edition > 0)
-        self._languages.blockSignals(True)
-        while self._languages.count():
-            self._languages.removeTab(0)
+        self.languages.blockSignals(True)
+        while self.languages.count():
+            self.languages.removeTab(0)
         for code in template.content.texts:
-            self._languages.addTab(placeholders.language_name(code))
-        self._languages.blockSignals(False)
-        self._languages.setVisible(len(template.content.texts) > 1)
+            self.languages.addTab(placeholders.language_name(code))
+        self.languages.blockSignals(False)
+        self.languages.setVisible(len(template.content.texts) > 1)
         self._show_text()
 
     def _story(self, template: Template) -> str:
@@ -120,7 +120,7 @@ class ReadingPane(QWidget):
     def language(self) -> str:
         """The language of the text that is shown."""
         codes = list(self._template.content.texts) if self._template else [""]
-        return codes[max(self._languages.currentIndex(), 0)]
+        return codes[max(self.languages.currentIndex(), 0)]
 
     def _show_text(self) -> None:
         template, code = self._template, self.language
@@ -131,11 +131,11 @@ class ReadingPane(QWidget):
         letter = letters.start("", content, language=code)
         world = catalogue.world(self._shared.now(), self._shared.me, code, calendar=letter.calendar)
         values = placeholders.resolve(letters.names(letter), letter.placeholders, world, {})
-        self._heads.setText(_heads(letter, values))
+        self.heads.setText(_heads(letter, values))
         self._body.set_frame(catalogue.frame(template.content.frame))
         self._body.show_content(letter.body, {fold(p.name): _named_value(p) for p in values})
-        self._dates.setText(_dates(values))
-        self._dates.setVisible(bool(self._dates.text()))
+        self.dates.setText(_dates(values))
+        self.dates.setVisible(bool(self.dates.text()))
 
     def _telling(self, signal: SignalInstance) -> Callable[[], None]:
         """What a button does: tell the signal which template is shown."""

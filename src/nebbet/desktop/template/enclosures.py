@@ -47,7 +47,7 @@ class Enclosures(FileDrop):
         number = index + 1
         name = SlotLine(f"Name of enclosure {number}", self._ledger)
         name.set_text(enclosure.name)
-        name.edited.connect(lambda: self._rename(index, name.text().strip()))
+        name.edited.connect(lambda: self.rename(index, name.text().strip()))
         name.entered.connect(self.focusNextChild)
         size = pieces.label(size_words(enclosure.size), "note")
         drop = pieces.tool("x", f"Remove {enclosure.name}", partial(self._drop, index))
@@ -84,7 +84,7 @@ class Enclosures(FileDrop):
         encoded = sum(-(-e.size // 3) * 4 for e in self.enclosures)
         return f"{size_words(encoded)} in the message, encoded."
 
-    def _rename(self, index: int, name: str) -> None:
+    def rename(self, index: int, name: str) -> None:
         self.enclosures[index] = replace(self.enclosures[index], name=name)
         self.changed.emit()
 

@@ -18,35 +18,35 @@ class FoundBy(QWidget):
     def __init__(self, known_kinds: Callable[[], Iterable[str]]) -> None:
         super().__init__()
         self._known_kinds = known_kinds
-        self._kinds, self._keywords = QLineEdit(), QLineEdit()
+        self._kinds, self.keyword_field = QLineEdit(), QLineEdit()
         for field, name, prompt in (
             (self._kinds, "For kinds of case", "any; or: cancelled sailing, refund"),
-            (self._keywords, "Keywords", "words people look for, with commas"),
+            (self.keyword_field, "Keywords", "words people look for, with commas"),
         ):
             theme.named(field, name)
             field.setPlaceholderText(prompt)
             field.textEdited.connect(lambda _text: self.changed.emit())
-        self._add = QComboBox()
-        theme.named(self._add, _ADD)
-        self._add.activated.connect(self._add_kind)
-        head = pieces.row(pieces.label("Found by", "heading"), None, self._add)
+        self.add = QComboBox()
+        theme.named(self.add, _ADD)
+        self.add.activated.connect(self._add_kind)
+        head = pieces.row(pieces.label("Found by", "heading"), None, self.add)
         rows = [
             pieces.row(pieces.label(words, "faint"), pieces.grow(field))
-            for words, field in (("Kinds of case", self._kinds), ("Keywords", self._keywords))
+            for words, field in (("Kinds of case", self._kinds), ("Keywords", self.keyword_field))
         ]
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), *rows, spacing=3)
 
     def show_words(self, kinds: tuple[str, ...], keywords: tuple[str, ...]) -> None:
         """Show what a template is found by."""
         self._kinds.setText(", ".join(kinds))
-        self._keywords.setText(", ".join(keywords))
-        self._add.clear()
-        self._add.addItem(_ADD)
-        self._add.addItems([*self._known_kinds()])
+        self.keyword_field.setText(", ".join(keywords))
+        self.add.clear()
+        self.add.addItem(_ADD)
+        self.add.addItems([*self._known_kinds()])
 
     def _add_kind(self, index: int) -> None:
-        kind = self._add.itemText(index)
-        self._add.setCurrentIndex(0)
+        kind = self.add.itemText(index)
+        self.add.setCurrentIndex(0)
         if index and kind not in self.kinds:
             self._kinds.setText(", ".join((*self.kinds, kind)))
             self.changed.emit()
@@ -59,7 +59,7 @@ class FoundBy(QWidget):
     @property
     def keywords(self) -> tuple[str, ...]:
         """The keywords, as typed."""
-        return _words(self._keywords.text())
+        return _words(self.keyword_field.text())
 
 
 def _words(text: str) -> tuple[str, ...]:

@@ -54,8 +54,8 @@ class Ledger(QWidget):
         self.form.changed.connect(self._take)
         self.form.renamed.connect(self._rename)
         head = pieces.row(pieces.label("Placeholders", "heading"), None, self.add)
-        self._where = pieces.label("", "note", wrap=True)
-        under = pieces.row(self.into_text, self.remove, pieces.grow(self._where))
+        self.where = pieces.label("", "note", wrap=True)
+        under = pieces.row(self.into_text, self.remove, pieces.grow(self.where))
         pieces.fill(
             QVBoxLayout(self),
             self.inserter,
@@ -190,7 +190,7 @@ class Ledger(QWidget):
             at = self.list.verticalScrollBar().value()
             self._list(self.list.key)  # not the form: somebody may be typing in it
             self.list.verticalScrollBar().setValue(at)
-            self._where.setText(self._places())
+            self.where.setText(self._places())
 
     # Inserting
 
@@ -254,7 +254,7 @@ class Ledger(QWidget):
             shown.setEnabled(found is not None)
         if found is not None:
             self.form.show_placeholder(found)
-        self._where.setText(self._places())
+        self.where.setText(self._places())
 
     def _places(self) -> str:
         """Where the placeholder at hand is used, in words."""

@@ -119,7 +119,7 @@ class Manuscript(QWidget):
         self.source.plain_wanted.connect(self._make_ordinary)
         self.find_bar.closed.connect(self.close_find)
         self.languages.switched.connect(self._switch)
-        self.languages.added.connect(self._add_language)
+        self.languages.added.connect(self.add_language)
         self.languages.removed.connect(self._remove_language)
         self.languages.confirmed.connect(self._confirm_language)
 
@@ -245,7 +245,7 @@ class Manuscript(QWidget):
         self._loading = False
         self.languages.show_older(letters.older(self.content()))
 
-    def _add_language(self, code: str) -> None:
+    def add_language(self, code: str) -> None:
         """A new language begins with the text at hand, to be written over."""
         self._take_text()
         self._texts[code] = replace(self._texts[self.language], original="changed since")

@@ -17,13 +17,13 @@ class PartTools(QWidget):
     def __init__(self, editor: TemplateEdit, passages: Callable[[], Mapping[str, Passage]]) -> None:
         super().__init__()
         self._editor, self._passages = editor, passages
-        self._insert, self._part = QMenu(self), QMenu(self)
-        self._included = QMenu("&Passage", self)
-        self._included.aboutToShow.connect(self._list_passages)
+        self.inserting, self._part = QMenu(self), QMenu(self)
+        self.included = QMenu("&Passage", self)
+        self.included.aboutToShow.connect(self._list_passages)
         self._fill()
         self.insert = pieces.button("Insert", self.open_insert, hint="Ctrl+Alt+I")
         self.part = pieces.button("Part", self.open_part, hint="Ctrl+Alt+P")
-        for menu, name in ((self._insert, "Insert"), (self._part, "Part")):
+        for menu, name in ((self.inserting, "Insert"), (self._part, "Part")):
             menu.setAccessibleName(name)
         pieces.fill(QHBoxLayout(self), self.insert, self.part, spacing=4)
         self._key("Insert…", "Ctrl+Alt+I", self.open_insert)
@@ -31,19 +31,21 @@ class PartTools(QWidget):
 
     def _fill(self) -> None:
         editor = self._editor
-        self._add(self._insert, "Two &columns", "Ctrl+Shift+2", lambda: editor.parts.set_columns(2))
         self._add(
-            self._insert, "&Three columns", "Ctrl+Shift+3", lambda: editor.parts.set_columns(3)
+            self.inserting, "Two &columns", "Ctrl+Shift+2", lambda: editor.parts.set_columns(2)
         )
-        self._add(self._insert, "&No columns", "Ctrl+Alt+N", lambda: editor.parts.set_columns(0))
-        self._insert.addSeparator()
-        self._add(self._insert, "&Fact row", "Ctrl+Shift+F", editor.shape.toggle_facts)
-        self._add(self._insert, "&Button", "Ctrl+Shift+K", self._button)
-        self._insert.addMenu(self._included)
-        self._insert.addSeparator()
-        self._add(self._insert, "&Divider", "", editor.shape.insert_divider)
-        self._add(self._insert, "&Guidance", "", editor.shape.toggle_guidance)
-        self._add(self._insert, "&Start mark", "", editor.shape.insert_start)
+        self._add(
+            self.inserting, "&Three columns", "Ctrl+Shift+3", lambda: editor.parts.set_columns(3)
+        )
+        self._add(self.inserting, "&No columns", "Ctrl+Alt+N", lambda: editor.parts.set_columns(0))
+        self.inserting.addSeparator()
+        self._add(self.inserting, "&Fact row", "Ctrl+Shift+F", editor.shape.toggle_facts)
+        self._add(self.inserting, "&Button", "Ctrl+Shift+K", self._button)
+        self.inserting.addMenu(self.included)
+        self.inserting.addSeparator()
+        self._add(self.inserting, "&Divider", "", editor.shape.insert_divider)
+        self._add(self.inserting, "&Guidance", "", editor.shape.toggle_guidance)
+        self._add(self.inserting, "&Start mark", "", editor.shape.insert_start)
         self._add(self._part, "Move &up", "Alt+Up", lambda: editor.parts.move(-1))
         self._add(self._part, "Move &down", "Alt+Down", lambda: editor.parts.move(1))
         self._add(self._part, "Dupli&cate", "Ctrl+Shift+D", editor.parts.duplicate)
@@ -66,19 +68,19 @@ class PartTools(QWidget):
         return action
 
     def _list_passages(self) -> None:
-        self._included.clear()
+        self.included.clear()
         found = sorted(self._passages().values(), key=lambda p: p.title.casefold())
         for passage in found:
-            self._included.addAction(
+            self.included.addAction(
                 passage.title.replace("&", "&&"),
                 lambda name=passage.id: self._editor.parts.insert_passage(name),
             )
         if not found:
-            self._included.addAction("The library has none yet").setEnabled(False)
+            self.included.addAction("The library has none yet").setEnabled(False)
 
     def open_insert(self) -> None:
         """Show what can be inserted, at the cursor."""
-        self._open(self._insert)
+        self._open(self.inserting)
 
     def open_part(self) -> None:
         """Show what can be done with the part at the cursor."""
@@ -89,7 +91,7 @@ class PartTools(QWidget):
         if editor.hasFocus():
             spot = editor.mapToGlobal(editor.cursorRect().bottomLeft() + QPoint(0, 4))
         else:
-            button = self.insert if menu is self._insert else self.part
+            button = self.insert if menu is self.inserting else self.part
             spot = button.mapToGlobal(button.rect().bottomLeft())
             editor.setFocus()
         menu.popup(spot)

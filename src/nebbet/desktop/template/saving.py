@@ -6,6 +6,7 @@ from PySide6.QtCore import QObject, Signal
 
 from nebbet.core.comparing import Merged
 from nebbet.core.errors import NebbetError
+from nebbet.core.sentences import said
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library import drafting
 from nebbet.library.drafting import Wanted
@@ -37,19 +38,25 @@ class Saving(QObject):
             self._run(
                 wanted,
                 lambda: drafting.put_in_use(library, wanted, me, now),
-                lambda number: f"Edition {number} of “{draft.title}” is in use.",
+                lambda number: said(
+                    "Edition {number} of “{title}” is in use.", number=number, title=draft.title
+                ),
             )
         elif not me:
             shared.voice.say(
-                "Say who you are first (click your name): a proposal has its author. Your draft is "
-                "kept."
+                said(
+                    "Say who you are first (click your name): a proposal has its author. Your "
+                    "draft is kept."
+                )
             )
         else:
             made = drafting.proposal_of(shared.catalogue, wanted, me, now, shared.token)
             self._run(
                 wanted,
                 lambda: drafting.propose(library, wanted, made),
-                lambda _number: f"“{draft.title}” is proposed: a lead will look at it.",
+                lambda _number: said(
+                    "“{title}” is proposed: a lead will look at it.", title=draft.title
+                ),
             )
 
     def _run(
@@ -84,8 +91,18 @@ class Saving(QObject):
 
 def overtaken_by(author: str, edition: int, merged: Merged) -> str:
     """What is said to whoever was not the first."""
-    first = f"{author or 'Somebody'} put edition {edition} in use"
+    who = author or said("Somebody")
     if merged.clashes:
-        both = ", ".join(merged.clashes)
-        return f"{first} meanwhile, and changed the same as you: {both}. Your wording stands here."
-    return f"{first} meanwhile. Its changes are in your text now: look, and put it in use."
+        return said(
+            "{who} put edition {number} in use meanwhile, and changed the same as you: {both}. "
+            "Your wording stands here.",
+            who=who,
+            number=edition,
+            both=", ".join(merged.clashes),
+        )
+    return said(
+        "{who} put edition {number} in use meanwhile. Its changes are in your text now: look, and "
+        "put it in use.",
+        who=who,
+        number=edition,
+    )
