@@ -23,7 +23,7 @@ from nebbet.library.catalogue import Catalogue
 from nebbet.library.disk import read_file
 from nebbet.library.examples import example_world
 from nebbet.library.search import contact_entries
-from nebbet.library.writing import Examined, begin_for, examine, examine_template
+from nebbet.library.writing import Examined, begin_for, examine, examine_template, may_go
 from nebbet.post.sending import finish
 
 
@@ -58,7 +58,8 @@ def render(
         letter = letters.answer(letter, name, text)
     examined = examine(here.catalogue, letter, writer)
     _tell(examined, answers)
-    if checks.worst(examined.findings) == "stop":
+    told = {finding.key for finding in examined.findings}
+    if not may_go(examined, told):
         ctx.exit(1)
     item = finish(
         here.catalogue,
@@ -66,7 +67,7 @@ def render(
         writer,
         token=run.token,
         files=EncodedFiles(here.library.file_bytes),
-        acknowledged={finding.key for finding in examined.findings},  # they were told
+        acknowledged=told,
     )
     outgoing = item.outgoing
     write_output(with_bcc(outgoing.data, outgoing.bcc), output, overwrite=overwrite)

@@ -12,7 +12,7 @@ from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.sentences import said
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.entries import entry_for
-from nebbet.library.writing import Examined, Writer, examine, in_the_way
+from nebbet.library.writing import Examined, Writer, examine, in_the_way, may_go
 from nebbet.personal import outbox
 from nebbet.personal.items import Item
 from nebbet.personal.open_letters import answers_to_keep
@@ -46,8 +46,8 @@ def finish(
     """
     from nebbet.core.message.compose import compose  # where it is needed: it takes a moment
 
-    if found := in_the_way(examined.findings, acknowledged):
-        raise Kept(found)
+    if not may_go(examined, acknowledged):
+        raise Kept(in_the_way(examined.findings, acknowledged))
     letter, me = examined.letter, writer.me
     if me is None:
         raise NebbetError(
