@@ -447,7 +447,7 @@ def test_check_of_a_template(home: Home) -> None:
     done = run("check", "broken", "--json", home=home)
     assert done.returncode == 1
     assert [(f["severity"], f["rule"]) for f in json.loads(done.stdout)] == [
-        ("stop", "braces"), ("doubt", "leftover")
+        ("stop", "braces"), ("doubt", "prompt")
     ]  # fmt: skip
 
 

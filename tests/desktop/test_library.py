@@ -86,11 +86,13 @@ def test_uses_are_shown_after_sending(hand: Hand) -> None:
     hand.until(lambda: hand.session.shared.catalogue.usage_of("confirmation-again").last)
     hand.press("Alt+2")
     hand.press("Esc")
-    table = hand.window.library.table
-    rows = {table.model().index(r, 0).data(): r for r in range(table.model().rowCount())}
-    row = rows["Booking confirmation sent again"]
-    assert table.model().index(row, 3).data() == "today"
-    assert table.model().index(row, 4).data() == "1"
+    model, again = hand.window.library.table.model(), "Booking confirmation sent again"
+
+    def shown() -> list[tuple[str, str]]:
+        rows = [[model.index(r, c).data() for c in (0, 3, 4)] for r in range(model.rowCount())]
+        return [(last, uses) for title, last, uses in rows if title == again]
+
+    hand.until(lambda: shown() == [("today", "1")])
 
 
 def test_a_new_shelf(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:

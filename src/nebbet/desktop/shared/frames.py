@@ -78,7 +78,6 @@ class SharedFrames(ListPage[Frame]):
         self.earlier_button = pieces.button(
             "Earlier states", self.earlier.emit, "words", "Ctrl+Alt+H"
         )
-        self.back.setText("Back (Esc)")
         self.for_leads = (self.keep_button, self.copy_button, self.drop)
         self._lay_out()
         self._connect()

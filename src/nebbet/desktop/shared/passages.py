@@ -48,7 +48,6 @@ class SharedPassages(ListPage[Passage]):
         self.earlier_button = pieces.button(
             "Earlier states", self.earlier.emit, "words", "Ctrl+Alt+H"
         )
-        self.back.setText("Back (Esc)")
         self.add = pieces.button("New passage", self._new, "words", "Ctrl+Alt+A")
         self.for_leads = (self.keep_button, self.drop, self.add)
         self._lay_out()
