@@ -25,3 +25,16 @@ class Change(Struct, frozen=True):
     def of(self, kind: str) -> frozenset[str]:
         """The keys of one kind."""
         return self.keys.get(kind, frozenset())
+
+
+def different(
+    before: Mapping[str, object], after: Mapping[str, object]
+) -> tuple[set[str], set[str]]:
+    """The keys of what is new or another one, and of what is gone. What was not read again is the
+    same object, and is not compared."""
+    if before is after:
+        return set(), set()
+    changed = {
+        key for key, now in after.items() if (held := before.get(key)) is not now and held != now
+    }
+    return changed, set(before.keys() - after.keys())

@@ -1,6 +1,7 @@
 """The fields that a team's people and cases have, and what of it a template is offered."""
 
 from collections.abc import Iterable, Mapping
+from typing import NamedTuple
 
 from msgspec import Struct
 
@@ -9,6 +10,7 @@ from nebbet.core.placeholders import GREETING, Placeholder
 from nebbet.core.ranking import Entry
 from nebbet.core.records import Case
 from nebbet.library.catalogue import Catalogue
+from nebbet.library.changes import different
 
 
 class Fields(Struct, frozen=True):
@@ -47,17 +49,34 @@ def fields_in(
         contacts = _names(contact.more for contact in catalogue.contacts.values())
     if catalogue.members is not before.members:
         members = _names(member.more for member in catalogue.members.values())
-    cases, lists, kinds = known.cases, known.lists, known.kinds
+    of_cases = _OfCases(known.cases, known.lists, known.kinds)
     if catalogue.cases is not before.cases:
-        cases, lists, kinds = _of_cases(catalogue.cases.values())
-    return Fields(contacts, members, cases, lists, kinds, tuple(catalogue.facts))
+        of_cases = _with(of_cases, before.cases, catalogue.cases)
+    return Fields(contacts, members, *of_cases, tuple(catalogue.facts))
+
+
+class _OfCases(NamedTuple):
+    names: tuple[str, ...] = ()
+    lists: tuple[str, ...] = ()
+    kinds: tuple[str, ...] = ()
+
+
+def _with(known: _OfCases, before: Mapping[str, Case], after: Mapping[str, Case]) -> _OfCases:
+    """The fields of cases of which some are other ones: all are only looked through where one does
+    not have any more what it had."""
+    changed, gone = different(before, after)
+    were = _of_cases(before[key] for key in (changed | gone) & before.keys())
+    now = _of_cases(after[key] for key in changed)
+    if any(set(had) - set(has) for had, has in zip(were, now, strict=True)):
+        return _of_cases(after.values())
+    return _OfCases(*(tuple(sorted({*a, *b})) for a, b in zip(known, now, strict=True)))
 
 
 def _names(fields: Iterable[Mapping[str, object]]) -> tuple[str, ...]:
     return tuple(sorted({name for one in fields for name in one}))
 
 
-def _of_cases(cases: Iterable[Case]) -> tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...]]:
+def _of_cases(cases: Iterable[Case]) -> _OfCases:
     names: set[str] = set()
     lists: set[str] = set()
     kinds: set[str] = set()
@@ -65,7 +84,7 @@ def _of_cases(cases: Iterable[Case]) -> tuple[tuple[str, ...], tuple[str, ...], 
         names.update(case.fields)
         lists.update(n for n, raw in case.fields.items() if isinstance(raw, list | tuple))
         kinds.add(case.kind)
-    return tuple(sorted(names)), tuple(sorted(lists)), tuple(sorted(kinds - {""}))
+    return _OfCases(tuple(sorted(names)), tuple(sorted(lists)), tuple(sorted(kinds - {""})))
 
 
 def on_offer(declared: Iterable[Placeholder], fields: Fields, words: str) -> list[tuple[str, str]]:

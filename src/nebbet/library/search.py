@@ -2,8 +2,9 @@
 
 import html
 import re
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from datetime import datetime
+from functools import partial
 from itertools import islice
 
 from msgspec import Struct
@@ -12,6 +13,7 @@ from nebbet.core.letter import passages_in
 from nebbet.core.ranking import Entry, excerpt
 from nebbet.core.ranking.index import Index
 from nebbet.library.catalogue import Catalogue
+from nebbet.library.changes import different
 from nebbet.library.fields import Fields, fields_in
 from nebbet.library.holdings import Template
 from nebbet.library.listing import Listing, listing_of
@@ -53,9 +55,7 @@ def make_finder(
             listing_of(catalogue, pinned),
         )
     before = known.catalogue
-    contacts, cases = known.contacts, known.cases
-    if before.contacts != catalogue.contacts or before.cases != catalogue.cases:
-        contacts, cases = Index(contact_entries(catalogue)), Index(case_entries(catalogue))
+    contacts, cases = _people_patched(known, catalogue)
     templates = _patched(known, catalogue).ranked(standing)
     users = users_in(catalogue, known.users)
     fields = fields_in(catalogue, before, known.fields)
@@ -65,23 +65,60 @@ def make_finder(
 
 def _patched(known: Finder, catalogue: Catalogue) -> Index:
     """The index of templates, with those that are other ones now."""
+    before, after = known.catalogue.templates, catalogue.templates
+    changed, gone = different(before, after)
+    passages, _gone = different(known.catalogue.passages, catalogue.passages)
+    if passages:
+        changed |= {
+            key for key, t in after.items() if passages.intersection(passages_in(t.content))
+        }
+    if known.catalogue.shelves != catalogue.shelves:
+        changed = set(after)
+    return _with(
+        known.templates,
+        (changed, gone),
+        after,
+        lambda keys: _entries(catalogue, (after[key] for key in keys)),
+    )
+
+
+def _people_patched(known: Finder, catalogue: Catalogue) -> tuple[Index, Index]:
+    """The indexes of contacts and of cases, with those that are other ones now: a contact is found
+    by the numbers of their cases, a case by its contact's name."""
     before = known.catalogue
-    all_anew = before.shelves != catalogue.shelves
-    passages = {
-        key for key, passage in catalogue.passages.items() if before.passages.get(key) != passage
-    }
-    changed = [
-        template
-        for key, template in catalogue.templates.items()
-        if before.templates.get(key) != template
-        or passages.intersection(passages_in(template.content))
+    people, no_people = different(before.contacts, catalogue.contacts)
+    cases, no_cases = different(before.cases, catalogue.cases)
+    touched = [
+        book.get(key) for key in cases | no_cases for book in (before.cases, catalogue.cases)
     ]
-    gone = before.templates.keys() - catalogue.templates.keys()
-    if all_anew or known.templates.patched + len(changed) > _MOST_PATCHED:
-        return Index(_entries(catalogue, catalogue.templates.values()))
+    of_cases = {case.contact for case in touched if case} & catalogue.contacts.keys()
+    if people or no_people:
+        cases |= {c.id for c in catalogue.cases.values() if c.contact in people | no_people}
+    return (
+        _with(
+            known.contacts,
+            (people | of_cases, no_people),
+            catalogue.contacts,
+            partial(contact_entries, catalogue),
+        ),
+        _with(known.cases, (cases, no_cases), catalogue.cases, partial(case_entries, catalogue)),
+    )
+
+
+def _with(
+    index: Index,
+    difference: tuple[Collection[str], Collection[str]],
+    every: Collection[str],
+    entries: Callable[[Collection[str]], Iterable[Entry]],
+) -> Index:
+    """An index with what is another one now, and without what is gone; made anew when there has
+    come to be much beside it."""
+    changed, gone = difference
     if not changed and not gone:
-        return known.templates
-    return known.templates.changed(_entries(catalogue, changed), gone)
+        return index
+    if index.patched + len(changed) > _MOST_PATCHED:
+        return Index(entries(every))
+    return index.changed(entries(sorted(changed)), gone)
 
 
 def _standings(catalogue: Catalogue, now: datetime, pinned: Collection[str]) -> dict[str, float]:
@@ -143,21 +180,29 @@ def where_matched(
     return "", "", []
 
 
-def contact_entries(catalogue: Catalogue) -> list[Entry]:
-    """What contacts are found by: name, address, organisation, case numbers."""
+def contact_entries(catalogue: Catalogue, keys: Collection[str] | None = None) -> list[Entry]:
+    """What contacts are found by: name, address, organisation, case numbers. Those of some keys
+    alone where such are given."""
+    known = catalogue.contacts
+    wanted = known if keys is None else keys
     numbers: dict[str, list[str]] = {}
     for case in catalogue.cases.values():
-        numbers.setdefault(case.contact, []).append(case.number)
+        if case.contact in wanted:
+            numbers.setdefault(case.contact, []).append(case.number)
     return [
         Entry(c.id, (c.name, c.email, c.organisation, " ".join(numbers.get(c.id, ()))))
-        for c in catalogue.contacts.values()
+        for c in map(known.__getitem__, wanted)
     ]
 
 
-def case_entries(catalogue: Catalogue) -> list[Entry]:
-    """What cases are found by: number, title, kind, the contact's name."""
-    names = {c.id: c.name for c in catalogue.contacts.values()}
+def case_entries(catalogue: Catalogue, keys: Collection[str] | None = None) -> list[Entry]:
+    """What cases are found by: number, title, kind, the contact's name. Those of some keys alone
+    where such are given."""
+    cases, people = catalogue.cases, catalogue.contacts
+    wanted = cases if keys is None else keys
+    of = {cases[key].contact for key in wanted}
+    names = {key: people[key].name for key in of & people.keys()}
     return [
         Entry(c.id, (c.number, c.title, c.kind, names.get(c.contact, "")))
-        for c in catalogue.cases.values()
+        for c in map(cases.__getitem__, wanted)
     ]

@@ -88,8 +88,10 @@ class Index:
 
     def _stand(self) -> None:
         get = self._standing.get
-        self._keys = np.array([*self._base.keys, *self._recent.keys], dtype=object)
-        self._stands = np.array([get(key, 0.0) for key in self._keys], np.float64)
+        self._keys = np.concatenate((self._base.names, self._recent.names))
+        self._stands = np.zeros(len(self._keys))
+        if self._standing:
+            self._stands[:] = [get(key, 0.0) for key in self._keys]
 
     def find(self, words: str) -> list[str]:
         """The keys of the entries that meet every word, best first; no words find everything."""
@@ -118,6 +120,7 @@ class _Segment:
             weights.extend(best.values())
             counts.append(len(best))
         self.numbers = {key: number for number, key in enumerate(self.keys)}
+        self.names = np.array(self.keys, dtype=object)
         self._sort(ids, words, weights, counts)
         self._beginnings: dict[int, tuple[list[str], _Numbers, _Numbers]] = {}
         self._short: NDArray[np.str_] | None = None
