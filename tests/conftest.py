@@ -5,9 +5,11 @@ import logging
 import os
 import sys
 import threading
+import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime
 from decimal import Decimal
+from pathlib import Path
 
 import pytest
 from hypothesis import settings
@@ -115,5 +117,11 @@ def _is_over(thread: threading.Thread) -> bool:
     """Whether a thread ends, or is none of ours: the one that ends a test which takes too long."""
     if "pytest_timeout" in thread.name:
         return True
-    thread.join(2)
-    return not thread.is_alive()
+    if not isinstance(thread, threading._DummyThread):
+        thread.join(2)
+        return not thread.is_alive()
+    # A thread of Qt's that Python has met: Python does not hear of its end.
+    task, until = Path(f"/proc/self/task/{thread.native_id}"), time.monotonic() + 2
+    while task.exists() and time.monotonic() < until:
+        time.sleep(0.01)
+    return not task.exists()

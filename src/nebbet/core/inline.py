@@ -11,6 +11,8 @@ from collections.abc import Callable, Iterable, Iterator
 from msgspec import Struct
 from msgspec.structs import replace
 
+from nebbet.core.sentences import said
+
 # Eighty characters hold any sensible name; the bounds keep hostile input linear.
 _NAME = r"[^{}|\s][^{}|\r\n]{0,79}?"
 SLOT = re.compile(
@@ -66,10 +68,12 @@ class Typo(Struct, frozen=True):
     def sentence(self) -> str:
         """What is wrong, in words."""
         if self.meant:
-            return f"“{self.text}” is mistyped: did you mean “{self.meant}”?"
+            return said(
+                "“{text}” is mistyped: did you mean “{meant}”?", text=self.text, meant=self.meant
+            )
         if self.text.strip("{} \t"):
-            return f"“{self.text}” has braces that are not closed"
-        return f"“{self.text}” has no name between the braces"
+            return said("“{text}” has braces that are not closed", text=self.text)
+        return said("“{text}” has no name between the braces", text=self.text)
 
 
 Line = tuple[str | Slot, ...]
@@ -101,7 +105,7 @@ def parse(text: str) -> Line:
 
 def source(line: Iterable[str | Slot]) -> str:
     """Write a line back as text with {{name}}, whatever its slots were completed with."""
-    return "".join(part if isinstance(part, str) else f"{{{{{part.inner}}}}}" for part in line)
+    return "".join(part if isinstance(part, str) else in_braces(part.inner) for part in line)
 
 
 def shown(line: Iterable[str | Slot], blank: Callable[[str], str] = "[{}]".format) -> str:
@@ -138,6 +142,15 @@ def renamed(line: Line, matches: Callable[[str], bool], right: str) -> Line:
     )
 
 
+def in_braces(inner: str) -> str:
+    """A placeholder as it is written.
+
+    >>> in_braces("fare|long")
+    '{{fare|long}}'
+    """
+    return f"{{{{{inner}}}}}"
+
+
 def typos(text: str) -> tuple[Typo, ...]:
     """Find mistyped braces in text, the first hundred; well-formed and escaped ones are none.
 
@@ -167,4 +180,4 @@ def _between_slots(text: str) -> Iterator[tuple[int, str]]:
 
 def _meant(match: re.Match[str]) -> str:
     name = match["short"] or match["late"] or match["spread"] or ""
-    return f"{{{{{name.strip()}}}}}" if _NAME_LIKE.fullmatch(name.partition("|")[0]) else ""
+    return in_braces(name.strip()) if _NAME_LIKE.fullmatch(name.partition("|")[0]) else ""

@@ -5,6 +5,9 @@ from typing import Literal
 
 from msgspec import Struct
 
+from nebbet.core.inline import Typo
+from nebbet.core.sentences import said
+
 Severity = Literal["stop", "doubt", "note"]
 _ORDER: tuple[Severity, ...] = ("stop", "doubt", "note")
 
@@ -39,3 +42,10 @@ def worst(findings: Iterable[Finding]) -> Severity | None:
     """The gravest severity among findings, or None."""
     found = {finding.severity for finding in findings}
     return next((severity for severity in _ORDER if severity in found), None)
+
+
+def mend_braces(typo: Typo) -> Remedy | None:
+    """What writes mistyped braces as they were meant."""
+    if not typo.meant:
+        return None
+    return Remedy(said("Use {text}", text=typo.meant), "mend braces", typo.text, typo.meant)

@@ -9,21 +9,29 @@ from nebbet.core.checks.findings import Finding
 from nebbet.core.checks.rules import Found, Rule, run
 from nebbet.core.contrast import TEXT, contrast
 from nebbet.core.errors import NebbetError
-
-# What is written in which colour on which ground; the words of the band are white.
-_PAIRS = (
-    ("the text", "ink", "paper"),
-    ("links, headings and buttons", "accent", "paper"),
-    ("the foot", "faint", "paper"),
-)
+from nebbet.core.sentences import said
 
 
 class Contrast(Struct, frozen=True):
-    """How well something can be read, by WCAG 2.2: to 1; or why that cannot be told."""
+    """How well something in a frame can be read, by WCAG 2.2: to 1; or why that cannot be told.
+    part is ink, accent, faint or band."""
 
-    what: str
+    part: str
     ratio: float = 0.0
     problem: str = ""
+
+    @property
+    def what(self) -> str:
+        """What is read, in words."""
+        match self.part:
+            case "ink":
+                return said("The text")
+            case "accent":
+                return said("Links, headings and buttons")
+            case "faint":
+                return said("The foot")
+            case _:
+                return said("Words on the band and buttons")
 
     @property
     def is_enough(self) -> bool:
@@ -32,15 +40,14 @@ class Contrast(Struct, frozen=True):
 
 
 def contrasts(frame: Frame) -> list[Contrast]:
-    """How well each thing in a frame can be read."""
-    pairs = [(what, getattr(frame, ink), getattr(frame, on)) for what, ink, on in _PAIRS]
-    pairs.append(("words on the band and buttons", "#FFFFFF", frame.accent))
+    """How well each thing in a frame can be read; the words of the band are white."""
+    pairs = [(part, getattr(frame, part), frame.paper) for part in ("ink", "accent", "faint")]
     found = []
-    for what, ink, ground in pairs:
+    for part, ink, ground in (*pairs, ("band", "#FFFFFF", frame.accent)):
         try:
-            found.append(Contrast(what, contrast(ink, ground)))
+            found.append(Contrast(part, contrast(ink, ground)))
         except NebbetError as error:
-            found.append(Contrast(what, problem=error.what))
+            found.append(Contrast(part, problem=error.what))
     return found
 
 
@@ -52,16 +59,21 @@ def check_frame(frame: Frame) -> tuple[Finding, ...]:
 def _colours(frame: Frame) -> Iterator[Found]:
     for found in contrasts(frame):
         if found.problem:
-            yield Found("frame", found.problem, found.what)
+            yield Found("frame", found.problem, found.part)
 
 
 def _contrast(frame: Frame) -> Iterator[Found]:
     """Below WCAG 2.2 AA (4.5:1)."""
     for found in contrasts(frame):
         if not found.problem and not found.is_enough:
-            said = f"{found.what.capitalize()} of the frame can hardly be read: "
-            said += f"{found.ratio:.1f} to 1, it should be {TEXT} to 1"
-            yield Found("frame", said, found.what)
+            sentence = said(
+                "{what} of the frame can hardly be read: {ratio:.1f} to 1, it should be {least} "
+                "to 1",
+                what=found.what,
+                ratio=found.ratio,
+                least=TEXT,
+            )
+            yield Found("frame", sentence, found.part)
 
 
 FRAME_RULES: tuple[Rule[Frame], ...] = (

@@ -7,14 +7,15 @@ from datetime import date
 from nebbet.core import addresses, body, inline
 from nebbet.core import letter as letters
 from nebbet.core.addresses import Address
-from nebbet.core.checks.findings import Finding, Remedy, Severity
+from nebbet.core.checks.findings import Finding, Remedy, Severity, mend_braces
 from nebbet.core.checks.prompts import prompts_in
 from nebbet.core.checks.rules import Found, Rule, run
 from nebbet.core.checks.subjects import LetterToCheck
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Letter
+from nebbet.core.letter import Attachment, Letter
 from nebbet.core.placeholders import Particular, text_in
 from nebbet.core.records import fold
+from nebbet.core.sentences import said
 
 LARGEST_TOTAL = 20 * 2**20  # common practice, no source: many servers refuse more than 25 MB
 
@@ -40,15 +41,17 @@ def check(
 def _unknown(at: LetterToCheck) -> Iterator[Found]:
     for particular in at.particulars.values():
         if not particular.known:
-            said = particular.note[:1].upper() + particular.note[1:]
+            sentence = particular.note[:1].upper() + particular.note[1:]
             severity: Severity = "stop" if particular.is_blank else "doubt"
-            yield Found("particulars", said, particular.name, _rename(particular), severity)
+            yield Found("particulars", sentence, particular.name, _rename(particular), severity)
 
 
 def _rename(particular: Particular) -> Remedy | None:
     """What lets a mistyped name be the one that was meant."""
     right = particular.meant
-    return Remedy(f"Use “{right}”", "rename", particular.name, right) if right else None
+    if not right:
+        return None
+    return Remedy(said("Use “{name}”", name=right), "rename", particular.name, right)
 
 
 def _values(at: LetterToCheck) -> Iterator[Found]:
@@ -61,9 +64,9 @@ def _values(at: LetterToCheck) -> Iterator[Found]:
         remedy = None
         if len(particular.clearer) == 1:
             (text,) = particular.clearer
-            remedy = Remedy(f"Use {text}", "answer", particular.name, text)
-        said = f"{placeholder.title}: {particular.problem}"
-        yield Found("particulars", said, particular.name, remedy, severity)
+            remedy = Remedy(said("Use {text}", text=text), "answer", particular.name, text)
+        sentence = said("{what}: {problem}", what=placeholder.title, problem=particular.problem)
+        yield Found("particulars", sentence, particular.name, remedy, severity)
 
 
 def _blanks(at: LetterToCheck) -> Iterator[Found]:
@@ -73,13 +76,19 @@ def _blanks(at: LetterToCheck) -> Iterator[Found]:
         if not particular.known or particular.problem or not particular.is_blank:
             continue
         if key in used or placeholder.source == "blank":
-            said = f"{placeholder.title} is not completed: {particular.note}"
-            yield Found("particulars", said, particular.name, _rename(particular))
+            sentence = said(
+                "{what} is not completed: {hint}", what=placeholder.title, hint=particular.note
+            )
+            yield Found("particulars", sentence, particular.name, _rename(particular))
     for slot in letters.slots(at.letter):
         whole = at.particulars.get(fold(slot.name)) if slot.item and slot.text is None else None
         if whole is not None and not whole.is_blank:
-            said = f"Number {slot.item} of {whole.placeholder.title} is not completed"
-            yield Found("particulars", said, slot.key)
+            sentence = said(
+                "Number {number} of {what} is not completed",
+                number=slot.item,
+                what=whole.placeholder.title,
+            )
+            yield Found("particulars", sentence, slot.key)
 
 
 def _modifiers(at: LetterToCheck) -> Iterator[Found]:
@@ -92,22 +101,28 @@ def _modifiers(at: LetterToCheck) -> Iterator[Found]:
         try:
             text_in(particular, slot.modifiers, at.letter.language)
         except NebbetError as error:
-            yield Found("body", f"{{{{{slot.inner}}}}}: {error.what}", slot.name)
+            sentence = said(
+                "{what}: {problem}", what=inline.in_braces(slot.inner), problem=error.what
+            )
+            yield Found("body", sentence, slot.name)
 
 
 def _undecided(at: LetterToCheck) -> Iterator[Found]:
     for when, reason in at.letter.undecided.items():
-        said = f"A part belongs to the letter only if {when}; that cannot be told: {reason}"
-        remedy = Remedy("Leave that part out", "drop part", when)
-        yield Found("body", said, when, remedy)
+        sentence = said(
+            "A part belongs to the letter only if {condition}; that cannot be told: {reason}",
+            condition=when,
+            reason=reason,
+        )
+        yield Found("body", sentence, when, Remedy(said("Leave that part out"), "drop part", when))
 
 
 def _recipient(at: LetterToCheck) -> Iterator[Found]:
     recipient = at.letter.recipient
     if recipient is None:
-        yield Found("to", "There is no recipient: choose whom it goes to")
+        yield Found("to", said("There is no recipient: choose whom it goes to"))
     elif not recipient.email:
-        yield Found("to", f"{recipient.name} has no address on file: give one")
+        yield Found("to", said("{name} has no address on file: give one", name=recipient.name))
 
 
 def _addresses(at: LetterToCheck) -> Iterator[Found]:
@@ -120,8 +135,8 @@ def _addresses(at: LetterToCheck) -> Iterator[Found]:
         several, problems = addresses.read(line)
         yield from (_not_valid(part, problem) for problem in problems)
         if part == "mailbox" and len(several) > 1:
-            said = "A letter comes from one address: leave one in From"
-            yield Found(part, said, several[1].spec)
+            sentence = said("A letter comes from one address: leave one in From")
+            yield Found(part, sentence, several[1].spec)
 
 
 def _address_lines(letter: Letter) -> Iterator[tuple[str, str]]:
@@ -133,95 +148,125 @@ def _address_lines(letter: Letter) -> Iterator[tuple[str, str]]:
 
 
 def _not_valid(part: str, problem: addresses.Problem) -> Found:
-    said = f"“{problem.text}” is not a mail address: {problem.reason}"
-    return Found(part, said, problem.text)
+    sentence = said(
+        "“{text}” is not a mail address: {reason}", text=problem.text, reason=problem.reason
+    )
+    return Found(part, sentence, problem.text)
 
 
 def _doubled(at: LetterToCheck) -> Iterator[Found]:
     seen = {}
     recipient = at.letter.recipient
     if recipient and isinstance(to := addresses.one(recipient.email), Address):
-        seen[to.key] = "the recipient"
+        seen[to.key] = ""
     for part, line in _address_lines(at.letter):
         if part in ("reply_to", "mailbox"):
             continue
         name = letters.ADDRESS_LINES[part]
         for address in addresses.read(line)[0]:
             if address.key in seen:
-                said = f"{address.spec} is in {name} and already {seen[address.key]}"
-                drop = Remedy(f"Take {address.spec} out of {name}", "drop copy", address.spec, part)
-                yield Found(part, said, address.spec, drop)
-            seen.setdefault(address.key, f"in {name}")
+                yield _twice(address.spec, part, seen[address.key])
+            seen.setdefault(address.key, name)
+
+
+def _twice(address: str, part: str, earlier: str) -> Found:
+    """An address in a line that stands in an earlier one, too, or is the recipient's for ""."""
+    line = letters.ADDRESS_LINES[part]
+    sentence = said("{address} is in {line} and already the recipient", address=address, line=line)
+    if earlier:
+        sentence = said(
+            "{address} is in {line} and already in {earlier}",
+            address=address,
+            line=line,
+            earlier=earlier,
+        )
+    words = said("Take {address} out of {line}", address=address, line=line)
+    return Found(part, sentence, address, Remedy(words, "drop copy", address, part))
 
 
 def _subject(at: LetterToCheck) -> Iterator[Found]:
     if not inline.shown(at.letter.subject).strip():
-        yield Found("subject", "The subject is empty")
+        yield Found("subject", said("The subject is empty"))
 
 
-def _lines(letter: Letter) -> Iterator[tuple[str, str, inline.Line]]:
-    """The lines of the subject and of what the text says: the part, the words for it, the line."""
-    yield "subject", "in the subject", letter.subject
+def _lines(letter: Letter) -> Iterator[tuple[str, inline.Line]]:
+    """The lines of the subject and of what the text says, each with the part it is in."""
+    yield "subject", letter.subject
     for line in body.lines_of(body.spoken(letter.body)):
-        yield "body", "in the text", line
+        yield "body", line
 
 
 def _leftovers(at: LetterToCheck) -> Iterator[Found]:
-    for part, where, line in _lines(at.letter):
+    for part, line in _lines(at.letter):
         text = inline.shown(line, blank=lambda _name: "")
         plain = "\n".join(piece for piece in line if isinstance(piece, str))
         if typo := next(iter(inline.typos(plain)), None):
-            remedy = Remedy(f"Use {typo.meant}", "mend braces", typo.text, typo.meant)
-            said = f"{typo.sentence[:-1] if typo.meant else typo.sentence} ({where})"
-            yield Found(part, said, typo.text, remedy if typo.meant else None)
+            yield Found(part, typo.sentence, typo.text, mend_braces(typo))
         elif braces := _BRACES.search(text):
             near = text[max(0, braces.start() - 10) : braces.end() + 20].strip()
-            yield Found(part, f"Braces are left over {where}: “{near}”", near)
+            sentence = said("Braces are left over in the text: “{near}”", near=near)
+            if part == "subject":
+                sentence = said("Braces are left over in the subject: “{near}”", near=near)
+            yield Found(part, sentence, near)
 
 
 def _prompts(at: LetterToCheck) -> Iterator[Found]:
-    for part, where, line in _lines(at.letter):
+    for part, line in _lines(at.letter):
         for prompt in prompts_in(inline.shown(line, blank=lambda _name: "")):
-            said = f"“{prompt}” {where} looks like a prompt that was not completed"
-            yield Found(part, said, prompt)
+            sentence = said(
+                "“{prompt}” in the text looks like a prompt that was not completed", prompt=prompt
+            )
+            if part == "subject":
+                sentence = said(
+                    "“{prompt}” in the subject looks like a prompt that was not completed",
+                    prompt=prompt,
+                )
+            yield Found(part, sentence, prompt)
 
 
 def _links(at: LetterToCheck) -> Iterator[Found]:
     """Where links lead is known only when their values are in."""
     for address in dict.fromkeys(body.link_addresses(at.letter.body)):
         if not body.may_lead(address):
-            said = f"The link “{address[:60]}” leads to nothing that may stand in a letter"
-            yield Found("body", said, address)
+            sentence = said(
+                "The link “{address}” leads to nothing that may stand in a letter",
+                address=address[:60],
+            )
+            yield Found("body", sentence, address)
 
 
 def _passages(at: LetterToCheck) -> Iterator[Found]:
     for name in body.passages_of(at.letter.body):
-        said = f"The passage “{name}” is not in the library"
-        yield Found("body", said, name)
+        yield Found("body", said("The passage “{name}” is not in the library", name=name), name)
 
 
 def _expired(at: LetterToCheck) -> Iterator[Found]:
     for attachment in at.letter.attached:
         if day := at.expired(attachment.file):
-            name = inline.shown(attachment.name)
-            remedy = Remedy(f"Send without {name}", "drop attachment", attachment.file)
-            said = f"The attachment {name} was valid until {day:%d %B %Y}"
-            yield Found("attachments", said, name, remedy)
+            name, until = inline.shown(attachment.name), f"{day:%d %B %Y}"
+            sentence = said("The attachment {name} was valid until {day}", name=name, day=until)
+            yield Found("attachments", sentence, name, _without(attachment))
 
 
 def _attachments(at: LetterToCheck) -> Iterator[Found]:
     for attachment in at.letter.attached:
         if not at.has_file(attachment.file):
             name = inline.shown(attachment.name)
-            remedy = Remedy(f"Send without {name}", "drop attachment", attachment.file)
-            said = f"The attachment {name} is not in the library any more"
-            yield Found("attachments", said, name, remedy)
+            sentence = said("The attachment {name} is not in the library any more", name=name)
+            yield Found("attachments", sentence, name, _without(attachment))
+
+
+def _without(attachment: Attachment) -> Remedy:
+    words = said("Send without {name}", name=inline.shown(attachment.name))
+    return Remedy(words, "drop attachment", attachment.file)
 
 
 def _size(at: LetterToCheck) -> Iterator[Found]:
     if sum(a.size for a in at.letter.attached) > LARGEST_TOTAL:
-        said = "The attachments are more than 20 MB together: many mail servers refuse that"
-        yield Found("attachments", said)
+        sentence = said(
+            "The attachments are more than 20 MB together: many mail servers refuse that"
+        )
+        yield Found("attachments", sentence)
 
 
 def _promises(at: LetterToCheck) -> Iterator[Found]:
@@ -229,8 +274,10 @@ def _promises(at: LetterToCheck) -> Iterator[Found]:
         return
     for line in body.lines_of(at.letter.body):
         if promise := _PROMISES.search(inline.shown(line)):
-            said = f"The text says “{promise[0]}”, but nothing is attached"
-            yield Found("attachments", said, promise[0])
+            sentence = said(
+                "The text says “{promise}”, but nothing is attached", promise=promise[0]
+            )
+            yield Found("attachments", sentence, promise[0])
             return
 
 

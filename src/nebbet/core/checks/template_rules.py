@@ -15,6 +15,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, slots, start
 from nebbet.core.placeholders import Placeholder, Resolution, World, implied, modifiers, tried
 from nebbet.core.records import fold
+from nebbet.core.sentences import said
 from nebbet.core.values import Money, Value
 
 
@@ -50,33 +51,55 @@ def _undeclared(at: TemplateToCheck) -> Iterator[Found]:
     made = _made(at.content)
     for key, name in {fold(slot.name): slot.name for slot in _slots(at.content)}.items():
         if key not in made and not _is_known(name, at.content):
-            yield _unknown(f"{{{{{name}}}}} is used but not declared", name, at)
+            close = _close(name, at)
+            sentence = said("{name} is used but not declared", name=inline.in_braces(name))
+            if close:
+                sentence = said(
+                    "{name} is used but not declared; did you mean {close}?",
+                    name=inline.in_braces(name),
+                    close=inline.in_braces(close),
+                )
+            yield _unknown(sentence, name, close)
 
 
 def _needed(at: TemplateToCheck) -> Iterator[Found]:
     """Names that sums, conditions and repeated parts need."""
     for what, names in _needs(at.content):
         for name in names:
-            if not _is_known(name, at.content):
-                yield _unknown(f"{what} needs “{name}”, which nothing declares", name, at)
+            if _is_known(name, at.content):
+                continue
+            close = _close(name, at)
+            sentence = said("{what} needs “{name}”, which nothing declares", what=what, name=name)
+            if close:
+                sentence = said(
+                    "{what} needs “{name}”, which nothing declares; did you mean {close}?",
+                    what=what,
+                    name=name,
+                    close=inline.in_braces(close),
+                )
+            yield _unknown(sentence, name, close)
 
 
-def _unknown(said: str, name: str, at: TemplateToCheck) -> Found:
+def _close(name: str, at: TemplateToCheck) -> str:
+    """The name that is most likely meant; empty for none."""
     known = placeholders.known_names(at.content.placeholders, at.world)
-    close = placeholders.nearest(name, known)
-    if close is None:
-        return Found("body", said, name)
-    said += f"; did you mean {{{{{close}}}}}?"
-    return Found("body", said, name, Remedy(f"Use {{{{{close}}}}}", "rename", name, close))
+    return placeholders.nearest(name, known) or ""
+
+
+def _unknown(sentence: str, name: str, close: str) -> Found:
+    if not close:
+        return Found("body", sentence, name)
+    words = said("Use {text}", text=inline.in_braces(close))
+    return Found("body", sentence, name, Remedy(words, "rename", name, close))
 
 
 def _needs(content: Content) -> Iterator[tuple[str, list[str]]]:
     """What needs names, in words, with the names; what cannot be read needs none."""
     for when in _conditions(content):
-        yield f"The condition “{when}”", _names_in(when)
+        yield said("The condition “{condition}”", condition=when), _names_in(when)
     lists = [each for texts in content.texts.values() for each in body.lists_of(texts.blocks)]
     for each in dict.fromkeys(lists):
-        yield "A repeated part", [each]
+        yield said("A repeated part"), [each]
     for placeholder in content.placeholders:
         if placeholder.source == "sum" and tried(placeholder):
             yield placeholder.title, _names_in(placeholder.of)
@@ -103,7 +126,10 @@ def _modifiers(at: TemplateToCheck) -> Iterator[Found]:
         try:
             modifiers.read(slot.modifiers)
         except NebbetError as error:
-            yield Found("body", f"{{{{{slot.inner}}}}}: {error.sentence}", slot.name)
+            sentence = said(
+                "{what}: {problem}", what=inline.in_braces(slot.inner), problem=error.sentence
+            )
+            yield Found("body", sentence, slot.name)
 
 
 # What is worked out
@@ -111,7 +137,10 @@ def _modifiers(at: TemplateToCheck) -> Iterator[Found]:
 
 def _sums(at: TemplateToCheck) -> Iterator[Found]:
     """Whether sums and conditions can be read."""
-    written = [(f"The condition “{when}”", when, when) for when in _conditions(at.content)]
+    written = [
+        (said("The condition “{condition}”", condition=when), when, when)
+        for when in _conditions(at.content)
+    ]
     written += [
         (p.title, p.of, p.name) for p in at.content.placeholders if p.source == "sum" and tried(p)
     ]
@@ -119,26 +148,39 @@ def _sums(at: TemplateToCheck) -> Iterator[Found]:
         try:
             sums.read(text)
         except NebbetError as error:
-            yield Found("placeholders", f"{what}: {error.what}", span)
+            sentence = said("{what}: {problem}", what=what, problem=error.what)
+            yield Found("placeholders", sentence, span)
 
 
 def _declarations(at: TemplateToCheck) -> Iterator[Found]:
     for placeholder in at.content.placeholders:
         title = placeholder.title
         if placeholder.source != "blank" and not tried(placeholder):
-            wanted = _WANTED.get(placeholder.source, f"which {placeholder.source} field it takes")
-            yield Found("placeholders", f"{title} does not say {wanted}", placeholder.name)
+            yield Found("placeholders", _says_nothing(placeholder), placeholder.name)
             continue
-        for said in _mistakes(placeholder, at.content, at.world):
-            yield Found("placeholders", f"{title}: {said}", placeholder.name)
+        for problem in _mistakes(placeholder, at.content, at.world):
+            sentence = said("{what}: {problem}", what=title, problem=problem)
+            yield Found("placeholders", sentence, placeholder.name)
 
 
-_WANTED = {
-    "date": "which date rule it follows",
-    "sum": "what it is worked out from",
-    "first": "which placeholders to try",
-    "fact": "which fact it takes",
-}
+def _says_nothing(placeholder: Placeholder) -> str:
+    """That a placeholder does not say where its value comes from."""
+    title = placeholder.title
+    match placeholder.source:
+        case "date":
+            return said("{what} does not say which date rule it follows", what=title)
+        case "sum":
+            return said("{what} does not say what it is worked out from", what=title)
+        case "first":
+            return said("{what} does not say which placeholders to try", what=title)
+        case "fact":
+            return said("{what} does not say which fact it takes", what=title)
+        case "case":
+            return said("{what} does not say which case field it takes", what=title)
+        case "sender":
+            return said("{what} does not say which sender field it takes", what=title)
+        case _:
+            return said("{what} does not say which recipient field it takes", what=title)
 
 
 def _mistakes(placeholder: Placeholder, content: Content, world: World) -> Iterator[str]:
@@ -152,7 +194,7 @@ def _mistakes(placeholder: Placeholder, content: Content, world: World) -> Itera
     except NebbetError as error:
         yield error.what
     if placeholder.kind == "choice" and not placeholder.choices:
-        yield "it is a choice without anything to choose from"
+        yield said("it is a choice without anything to choose from")
     yield from _fails(placeholder, Resolution(content.placeholders, world, {}))
 
 
@@ -179,12 +221,22 @@ def _date_rule(placeholder: Placeholder, content: Content, world: World) -> Iter
             close = placeholders.nearest(
                 name, placeholders.known_names(content.placeholders, world)
             )
-            meant = placeholders.did_you_mean(close)
-            yield f"it counts from “{name}”, which nothing declares{meant}"
+            if close:
+                yield said(
+                    "it counts from “{name}”, which nothing declares; did you mean “{close}”?",
+                    name=name,
+                    close=close,
+                )
+            else:
+                yield said("it counts from “{name}”, which nothing declares", name=name)
     year = dates.year_view(rule, world.today, world.calendar)
     failing = next((day for day in year if day.worked is None), None)
     if failing:
-        yield f"on {failing.day.isoformat()} it gives nothing: {failing.problem}"
+        yield said(
+            "on {day} it gives nothing: {problem}",
+            day=failing.day.isoformat(),
+            problem=failing.problem,
+        )
     elif year[0].worked:
         placeholders.show(year[0].worked.value, world.language, placeholder.format)
 
@@ -221,15 +273,24 @@ def _copies(at: TemplateToCheck) -> Iterator[Found]:
     for part, line in lines:
         text = inline.shown(inline.parse(line), blank=lambda _name: "somebody@host.example")
         for problem in addresses.read(text)[1]:
-            said = f"“{problem.text}” in {written[part]} is not a mail address: {problem.reason}"
-            yield Found(part, said, problem.text)
+            sentence = said(
+                "“{text}” in {line} is not a mail address: {reason}",
+                text=problem.text,
+                line=written[part],
+                reason=problem.reason,
+            )
+            yield Found(part, sentence, problem.text)
 
 
 def _enclosures(at: TemplateToCheck) -> Iterator[Found]:
     for enclosure in at.content.enclosures:
         if day := at.expired(enclosure.file):
-            said = f"The enclosure {enclosure.name} was valid until {day:%d %B %Y}"
-            yield Found("attachments", said, enclosure.name)
+            sentence = said(
+                "The enclosure {name} was valid until {day}",
+                name=enclosure.name,
+                day=f"{day:%d %B %Y}",
+            )
+            yield Found("attachments", sentence, enclosure.name)
 
 
 def _frame(at: TemplateToCheck) -> Iterator[Found]:

@@ -4,11 +4,12 @@ import re
 from collections.abc import Iterator
 
 from nebbet.core import addresses, body, inline, placeholders
-from nebbet.core.checks.findings import Remedy
+from nebbet.core.checks.findings import mend_braces
 from nebbet.core.checks.prompts import prompts_in
 from nebbet.core.checks.rules import Found, Rule
 from nebbet.core.checks.subjects import TemplateToCheck
 from nebbet.core.letter import older
+from nebbet.core.sentences import counted, said
 
 LONGEST_SUBJECT = 78  # RFC 5322 §2.1.1: a line should have no more
 
@@ -17,44 +18,61 @@ def _languages(at: TemplateToCheck) -> Iterator[Found]:
     name = placeholders.language_name
     original = next(iter(at.content.texts))
     for code in older(at.content):
-        said = f"The text in {name(code)} is older than the one in {name(original)}"
-        yield Found("body", said, code)
+        sentence = said(
+            "The text in {language} is older than the one in {original}",
+            language=name(code),
+            original=name(original),
+        )
+        yield Found("body", sentence, code)
 
 
 def _subjects(at: TemplateToCheck) -> Iterator[Found]:
     for code, texts in at.content.texts.items():
         if not texts.subject.strip():
-            yield Found("subject", f"The subject is empty ({code})")
+            yield Found("subject", said("The subject is empty ({language})", language=code))
         if len(_as_example(texts.subject)) > LONGEST_SUBJECT:
-            said = f"The subject is longer than {LONGEST_SUBJECT} signs ({code}): many cut it"
-            yield Found("subject", said)
+            sentence = said(
+                "The subject is longer than {most} signs ({language}): many cut it",
+                most=LONGEST_SUBJECT,
+                language=code,
+            )
+            yield Found("subject", sentence)
 
 
-def _lines(at: TemplateToCheck) -> Iterator[tuple[str, str, str]]:
-    """The lines of every text: the part, the words for it, and the line."""
+def _lines(at: TemplateToCheck) -> Iterator[tuple[str, str]]:
+    """The lines of every text, each with the part it is in."""
     for texts in at.content.texts.values():
-        yield "subject", "the subject", texts.subject
+        yield "subject", texts.subject
         for line in _plain(texts.blocks):
-            yield "body", "the text", line
+            yield "body", line
 
 
 def _prompts(at: TemplateToCheck) -> Iterator[Found]:
-    for part, where, line in _lines(at):
+    for part, line in _lines(at):
         for prompt in prompts_in(line):
-            yield Found(part, f"“{prompt}” in {where} looks like a prompt: make it a blank", prompt)
+            sentence = said(
+                "“{prompt}” in the text looks like a prompt: make it a blank", prompt=prompt
+            )
+            if part == "subject":
+                sentence = said(
+                    "“{prompt}” in the subject looks like a prompt: make it a blank", prompt=prompt
+                )
+            yield Found(part, sentence, prompt)
 
 
 def _braces(at: TemplateToCheck) -> Iterator[Found]:
-    for part, _where, line in _lines(at):
+    for part, line in _lines(at):
         for typo in inline.typos(line):
-            remedy = Remedy(f"Use {typo.meant}", "mend braces", typo.text, typo.meant)
-            yield Found(part, typo.sentence, typo.text, remedy if typo.meant else None)
+            yield Found(part, typo.sentence, typo.text, mend_braces(typo))
 
 
 def _passages(at: TemplateToCheck) -> Iterator[Found]:
     for code, texts in at.content.texts.items():
         for name in body.passages_of(texts.blocks):
-            yield Found("body", f"The passage “{name}” is not in the library ({code})", name)
+            sentence = said(
+                "The passage “{name}” is not in the library ({language})", name=name, language=code
+            )
+            yield Found("body", sentence, name)
 
 
 def _bodies(at: TemplateToCheck) -> Iterator[Found]:
@@ -62,9 +80,9 @@ def _bodies(at: TemplateToCheck) -> Iterator[Found]:
     for code, texts in at.content.texts.items():
         found = texts.blocks
         if not found:
-            yield Found("body", f"The text is empty ({code})")
+            yield Found("body", said("The text is empty ({language})", language=code))
         elif not (_only_in_pictures(found) or _as_plain(found).strip()):
-            yield Found("body", f"The plain text is empty ({code})")
+            yield Found("body", said("The plain text is empty ({language})", language=code))
 
 
 def _only_in_pictures(found: body.Body) -> bool:
@@ -81,19 +99,30 @@ def _pictures(at: TemplateToCheck) -> Iterator[Found]:
     for code, texts in at.content.texts.items():
         found = texts.blocks
         if found and _only_in_pictures(found):
-            said = "many cannot read that, or do not load it"
-            yield Found("body", f"The text is only in a picture ({code}): {said}")
+            sentence = said(
+                "The text is only in a picture ({language}): many cannot read that, or do not "
+                "load it",
+                language=code,
+            )
+            yield Found("body", sentence)
         for block in found:
             if isinstance(block, body.Markup) and (far := _far(inline.source(block.source))):
-                said = (
-                    f"The text loads {far} from elsewhere ({code}): many programs do not show that"
+                sentence = counted(
+                    "The text loads 1 picture from elsewhere ({language}): many programs do not "
+                    "show that",
+                    "The text loads {count} pictures from elsewhere ({language}): many programs "
+                    "do not show that",
+                    count=far,
+                    language=code,
                 )
-                yield Found("body", said)
+                yield Found("body", sentence)
         for part in (part for block in found for part in block.inlines):
             if isinstance(part, body.Picture) and not inline.source(part.alt).strip():
-                yield Found(
-                    "body", f"A picture has no words for readers who cannot see it ({code})"
+                sentence = said(
+                    "A picture has no words for readers who cannot see it ({language})",
+                    language=code,
                 )
+                yield Found("body", sentence)
 
 
 def _links(at: TemplateToCheck) -> Iterator[Found]:
@@ -101,21 +130,28 @@ def _links(at: TemplateToCheck) -> Iterator[Found]:
         for block in texts.blocks:
             if isinstance(block, body.Button) and not _leads_somewhere(block.link):
                 words = inline.source(body.text_of(block))
-                yield Found("body", f"The button “{words}” leads nowhere ({code})", words)
+                sentence = said(
+                    "The button “{words}” leads nowhere ({language})", words=words, language=code
+                )
+                yield Found("body", sentence, words)
         for part in (part for block in texts.blocks for part in block.inlines):
             link = part.link if isinstance(part, body.Run | body.Picture) else ()
             if link and not _leads_somewhere(link):
                 address = inline.source(link)
-                yield Found("body", f"The link “{address}” leads nowhere ({code})", address)
+                sentence = said(
+                    "The link “{address}” leads nowhere ({language})",
+                    address=address,
+                    language=code,
+                )
+                yield Found("body", sentence, address)
 
 
 _FAR = re.compile(r"<img\b[^>]*\bsrc=[\"']?(?:https?:)?//", re.IGNORECASE)
 
 
-def _far(markup: str) -> str:
-    """How many pictures of finished HTML lie on somebody's server, in words."""
-    count = len(_FAR.findall(markup))
-    return f"{count} picture{'' if count == 1 else 's'}" if count else ""
+def _far(markup: str) -> int:
+    """How many pictures of finished HTML lie on somebody's server."""
+    return len(_FAR.findall(markup))
 
 
 def _leads_somewhere(link: inline.Line) -> bool:
