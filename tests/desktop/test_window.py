@@ -1,6 +1,8 @@
 """The window as a whole: find, places, help, profile, names, colours, first start."""
 
+import gc
 import sys
+import weakref
 from pathlib import Path
 
 import pytest
@@ -27,10 +29,11 @@ from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.shelves.page import LibraryPage
 from nebbet.desktop.window import Window
-from nebbet.personal.home import home_in
+from nebbet.personal.home import Home, home_in
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.settings import read_settings
-from tests.desktop.conftest import Hand, close, wait_until_open
+from nebbet.standin.service import MailService
+from tests.desktop.conftest import Hand, close, open_window, wait_until_open
 
 # Finding
 
@@ -312,3 +315,12 @@ def test_work_is_done_in_order(qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: len(done) == 20, timeout=10_000)
     assert done == list(range(20))
     operations.finish()
+
+
+def test_a_closed_window_leaves_nothing_behind(home: Home, service: MailService) -> None:
+    window = open_window(home)
+    held = [weakref.ref(one) for one in (window, window.session, window.letters, window.library)]
+    close(window)
+    del window
+    gc.collect()
+    assert [one() for one in held] == [None] * 4

@@ -140,7 +140,7 @@ class Window(QMainWindow):
         """What all places share."""
         from nebbet.desktop.session.session import Session
 
-        made = Session(self._parts, self.notices)
+        made = Session(self._parts, self.notices, self)
         made.opened.connect(self._welcome)
         made.not_opened.connect(self.not_opened)
         made.sending.changed.connect(self._show_outbox)

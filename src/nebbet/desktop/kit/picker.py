@@ -172,6 +172,7 @@ class Picker(QLineEdit):
         self._shown = ""
         self.free = False
         self.list = ChoiceList(f"{name}: matches")
+        self.list.setParent(self)  # until it is shown, over the window
         self.list.setObjectName("popup")
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.hide()

@@ -45,6 +45,7 @@ class LettersPage(Place):
         self._session = session
         self._told = ("", 0)
         self.model = LetterModel(session.shared, session.letters)
+        self.model.setParent(self)
         self.pile = Pile(session.letters, session.sending)
         self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)

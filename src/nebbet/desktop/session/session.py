@@ -33,8 +33,8 @@ class Session(QObject):
     not_opened = Signal(object)
     settings_changed = Signal()
 
-    def __init__(self, parts: Parts, voice: Voice) -> None:
-        super().__init__()
+    def __init__(self, parts: Parts, voice: Voice, parent: QObject | None = None) -> None:
+        super().__init__(parent)
         self.parts, self.voice, self.settings = parts, voice, parts.settings
         self.operations, self.network = Operations(self), Operations(self)
         # What one keeps for oneself waits for no server; only for its file to be open.
@@ -47,6 +47,8 @@ class Session(QObject):
             parts, self.shared, self.letters, self.operations, self.network, voice
         )
         self.following = Following(self.shared, self.sending.hurry)
+        for part in (self.shared, self.letters, self.sending):
+            part.setParent(self)
 
     # Beginning
 

@@ -69,6 +69,8 @@ class SharedLibrary(QObject):
         self.files = EncodedFiles(self._file_bytes)
         self.search = Search(voice)
         self.intake = Intake(lambda: self.library, operations, voice, self.know_files)
+        for part in (self.own, self.pictures, self.speller, self.search):
+            part.setParent(self)
         for source in (self.changed, self.register_changed, self.own.pins_changed):
             source.connect(self._renew_search)
 
