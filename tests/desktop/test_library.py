@@ -197,20 +197,13 @@ def test_renaming_a_placeholder_renames_it_everywhere(editor: Hand) -> None:
         assert "{{amount}}" not in texts.subject + texts.body
 
 
-@pytest.mark.parametrize(
-    ("text", "words", "saves"),
-    [
-        ("{{amuont}}", "{{amuont}} is used but not declared; did you mean {{amount}}?", True),
-        ("", "The text is empty (en_GB)", True),
-    ],
-)
-def test_doubts_ask_once_before_saving(editor: Hand, text: str, words: str, saves: bool) -> None:
+def test_doubts_ask_once_before_saving(editor: Hand) -> None:
     page = editor.window.library.editor
     page.body.selectAll()
     editor.press("Delete")
-    editor.type(text)
+    editor.type("{{amuont}}")
     editor.put_in_use()
-    assert words in editor.said
+    assert "{{amuont}} is used but not declared; did you mean {{amount}}?" in editor.said
     assert "Put it in use again to keep it so." in editor.said
     editor.put_in_use()
     saved(editor, 2)
