@@ -50,7 +50,7 @@ say('what the window needs loaded')
 def prepare(window):
     say('window made')
     idle(lambda: say('shown'))
-    window.session_made.connect(lambda: say('the rest loaded'))
+    window.session_made.connect(lambda _session: say('the rest loaded'))
     window.opened.connect(lambda: idle(end))
 open_demo(keep=True, prepare=prepare)
 """

@@ -8,14 +8,15 @@ from msgspec.structs import replace
 from nebbet.core.ranking import index
 from nebbet.core.records import Case, Contact
 from nebbet.library.catalogue import Catalogue
+from nebbet.library.changes import EVERYTHING, Change, different
 from nebbet.library.search import Finder, make_finder
 from tests.conftest import NOW
 
-CONTACTS = {key: Contact(key, f"{key}@x.example", "Ann", last) for key, last in
+CONTACTS = {key: Contact(key, f"{key}@x.example", "", "Ann", last) for key, last in
             (("c1", "Marlow"), ("c2", "Quill"), ("c3", "Rook"))}  # fmt: skip
 CASES = {
-    "k1": Case("k1", "LS-100", "Lost bag", "lost", "c1", {"bag": "red"}),
-    "k2": Case("k2", "LS-200", "Refund", "refund", "c2", {"fare": "4", "rows": ["a"]}),
+    "k1": Case("k1", "LS-100", "lost", "Lost bag", "c1", {"bag": "red"}),
+    "k2": Case("k2", "LS-200", "refund", "Refund", "c2", {"fare": "4", "rows": ["a"]}),
 }
 BEFORE = Catalogue(contacts=CONTACTS, cases=CASES)
 WORDS = ("marlow", "quill", "rook", "ls-100", "ls-200", "ls-300", "lost", "refund", "brook", "")
@@ -40,7 +41,7 @@ AFTER: dict[str, Catalogue] = {
     ),
     "a case's number": _with_case(replace(CASES["k1"], number="LS-300")),
     "a case to somebody else": _with_case(replace(CASES["k1"], contact="c3")),
-    "a case more": _with_case(Case("k3", "LS-300", "Late", "late", "c3", {"hours": "2"})),
+    "a case more": _with_case(Case("k3", "LS-300", "late", "Late", "c3", {"hours": "2"})),
     "a case gone": _without("k2"),
     "another kind and field": _with_case(replace(CASES["k1"], kind="found", fields={"box": "1"})),
 }
@@ -52,14 +53,17 @@ def found(finder: Finder) -> dict[str, tuple[list[str], list[str]]]:
 
 @pytest.mark.parametrize("after", AFTER.values(), ids=list(AFTER))
 def test_a_change_of_people_and_cases(after: Catalogue) -> None:
-    followed = make_finder(after, NOW, known=make_finder(BEFORE, NOW))
-    anew = make_finder(after, NOW)
-    assert found(followed) == found(anew)
-    assert followed.fields == anew.fields
+    anew, known = make_finder(after, NOW), make_finder(BEFORE, NOW)
+    books = {"contact": (CONTACTS, after.contacts), "case": (CASES, after.cases)}
+    keys = {kind: frozenset().union(*different(*book)) for kind, book in books.items()}
+    for change in (EVERYTHING, Change(keys)):
+        followed = make_finder(after, NOW, known=known, change=change)
+        assert found(followed) == found(anew)
+        assert followed.fields == anew.fields
 
 
 def test_one_changed_record_is_looked_at_alone(monkeypatch: pytest.MonkeyPatch) -> None:
-    many = {f"k{n}": Case(f"k{n}", f"LS-{n}", "", "lost", "c1", {"bag": "x"}) for n in range(900)}
+    many = {f"k{n}": Case(f"k{n}", f"LS-{n}", "lost", "", "c1", {"bag": "x"}) for n in range(900)}
     before = replace(BEFORE, cases=many)
     known = make_finder(before, NOW)
     after = replace(before, cases={**many, "k5": replace(many["k5"], title="Umbrella")})

@@ -74,6 +74,11 @@ def run(
     _catch_bugs(window)
     _let_signals_through(window)
     window.opened.connect(_collect_garbage_again)
+    window.session_made.connect(
+        lambda session: session.shared.search.ready.connect(
+            _collect_garbage_again, Qt.ConnectionType.SingleShotConnection
+        )
+    )
     window.show()
     if prepare:
         prepare(window)

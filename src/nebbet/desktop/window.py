@@ -86,10 +86,10 @@ class HelpBox(QFrame):
 
 
 class Window(QMainWindow):
-    """The one window of Nebbet. session_made tells that the program has been loaded, opened that
-    the files have been read, not_opened why they cannot be."""
+    """The one window of Nebbet. session_made hands over what all places share, once the program has
+    been loaded; opened tells that the files have been read, not_opened why they cannot be."""
 
-    session_made = Signal()
+    session_made = Signal(object)
     opened = Signal()
     not_opened = Signal(object)
 
@@ -149,7 +149,7 @@ class Window(QMainWindow):
         made.shared.changed.connect(self._show_outbox)
         made.shared.changed.connect(self._show_reach)
         made.sending.taken_back.connect(lambda _id: self.go(self.letters))
-        self.session_made.emit()
+        self.session_made.emit(made)
         return made
 
     def _welcome(self) -> None:

@@ -2,7 +2,7 @@
 
 from sqlalchemy import Connection, text
 
-from nebbet.library.changes import Change
+from nebbet.library.changes import EVERYTHING, Change
 
 
 def mark_now(connection: Connection) -> str:
@@ -21,11 +21,11 @@ def since(connection: Connection, mark: str) -> Change:
     """What changed since the log stood at a mark; everything where it does not reach back so
     far."""
     if not mark.isdigit():
-        return Change(everything=True)
+        return EVERYTHING
     later, at_mark = _SINCE[connection.dialect.name]
     oldest = connection.execute(text(at_mark), {"mark": mark}).one()
     if oldest.number is not None and oldest.number > 1 and oldest.beyond:
-        return Change(everything=True)
+        return EVERYTHING
     keys: dict[str, set[str]] = {}
     for kind, key in connection.execute(text(later), {"mark": mark}):
         keys.setdefault(kind.rstrip("_"), set()).add(key)

@@ -1,10 +1,14 @@
 """What changed in a library since it was read."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping
+from itertools import compress, filterfalse
+from operator import is_not
+from typing import TypeVar
 
 from msgspec import Struct, field
 
 Keys = Mapping[str, frozenset[str]]
+_V = TypeVar("_V")
 
 
 class Change(Struct, frozen=True):
@@ -26,15 +30,26 @@ class Change(Struct, frozen=True):
         """The keys of one kind."""
         return self.keys.get(kind, frozenset())
 
+    def among(self, kind: str) -> frozenset[str] | None:
+        """The keys of one kind that may be other ones; None for all."""
+        return None if self.everything else self.of(kind)
+
+
+EVERYTHING = Change(everything=True)
+
 
 def different(
-    before: Mapping[str, object], after: Mapping[str, object]
+    before: Mapping[str, _V], after: Mapping[str, _V], among: Collection[str] | None = None
 ) -> tuple[set[str], set[str]]:
-    """The keys of what is new or another one, and of what is gone. What was not read again is the
-    same object, and is not compared."""
+    """The keys of what is new or another one, and of what is gone; among are the keys that may be,
+    None for all. What was not read again is the same object, and is not compared."""
     if before is after:
         return set(), set()
-    changed = {
-        key for key, now in after.items() if (held := before.get(key)) is not now and held != now
-    }
-    return changed, set(before.keys() - after.keys())
+    if among is None:
+        held = map(before.get, after)
+        moved: Iterable[str] = list(compress(after, map(is_not, after.values(), held)))
+        gone = set(filterfalse(after.__contains__, before))
+    else:
+        moved = [key for key in among if key in after]
+        gone = {key for key in among if key in before and key not in after}
+    return {key for key in moved if key not in before or before[key] != after[key]}, gone

@@ -1,21 +1,26 @@
 """The fields that a team's people and cases have, and what of it a template is offered."""
 
-from collections.abc import Iterable, Mapping
-from typing import NamedTuple
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import TypeVar
 
-from msgspec import Struct
+from msgspec import Struct, field
 
 from nebbet.core import ranking, records
 from nebbet.core.placeholders import GREETING, Placeholder
 from nebbet.core.ranking import Entry
-from nebbet.core.records import Case
+from nebbet.core.records import Case, Contact, Member
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.changes import different
+from nebbet.library.changes import EVERYTHING, Change, different
+
+_Has = tuple[str, str]  # what a record has: a field of its kind, or a kind; and its name
+_Record = TypeVar("_Record", Contact, Member, Case)
 
 
 class Fields(Struct, frozen=True):
     """Names of fields, sorted: those of the team's own beside the ones that everybody has. lists
-    are the fields of cases that hold lists, kinds the kinds of case."""
+    are the fields of cases that hold lists, kinds the kinds of case. held says how many records
+    have what."""
 
     contacts: tuple[str, ...] = ()
     members: tuple[str, ...] = ()
@@ -23,6 +28,7 @@ class Fields(Struct, frozen=True):
     lists: tuple[str, ...] = ()
     kinds: tuple[str, ...] = ()
     facts: tuple[str, ...] = ()
+    held: Mapping[_Has, int] = field(default_factory=dict)
 
     def of(self, source: str) -> tuple[str, ...]:
         """What a source of values offers in this team's data."""
@@ -39,52 +45,61 @@ class Fields(Struct, frozen=True):
 
 
 def fields_in(
-    catalogue: Catalogue, before: Catalogue | None = None, known: Fields | None = None
+    catalogue: Catalogue,
+    before: Catalogue | None = None,
+    known: Fields | None = None,
+    change: Change = EVERYTHING,
 ) -> Fields:
-    """The fields of a catalogue; what is as it was before is not looked through again."""
-    if before is None or known is None:
-        before, known = Catalogue(), Fields()
-    contacts, members = known.contacts, known.members
-    if catalogue.contacts is not before.contacts:
-        contacts = _names(contact.more for contact in catalogue.contacts.values())
-    if catalogue.members is not before.members:
-        members = _names(member.more for member in catalogue.members.values())
-    of_cases = _OfCases(known.cases, known.lists, known.kinds)
-    if catalogue.cases is not before.cases:
-        of_cases = _with(of_cases, before.cases, catalogue.cases)
-    return Fields(contacts, members, *of_cases, tuple(catalogue.facts))
+    """The fields of a catalogue; of what was there before, only what is another one is looked
+    through, as far as a change says which that may be."""
+    before, held = before or Catalogue(), Counter(known.held if known else {})
+    people = different(before.contacts, catalogue.contacts, change.among("contact"))
+    members = different(before.members, catalogue.members)
+    cases = different(before.cases, catalogue.cases, change.among("case"))
+    _count(held, before.contacts, catalogue.contacts, people, lambda c: _named("contact", c.more))
+    _count(held, before.members, catalogue.members, members, lambda m: _named("member", m.more))
+    _count(held, before.cases, catalogue.cases, cases, _of_case)
+
+    def having(what: str) -> tuple[str, ...]:
+        return tuple(sorted(name for (kind, name), count in held.items() if kind == what and count))
+
+    return Fields(
+        having("contact"),
+        having("member"),
+        having("case"),
+        having("list"),
+        having("kind"),
+        tuple(catalogue.facts),
+        held,
+    )
 
 
-class _OfCases(NamedTuple):
-    names: tuple[str, ...] = ()
-    lists: tuple[str, ...] = ()
-    kinds: tuple[str, ...] = ()
+def _count(
+    held: Counter[_Has],
+    before: Mapping[str, _Record],
+    after: Mapping[str, _Record],
+    difference: tuple[set[str], set[str]],
+    of: Callable[[_Record], Iterable[_Has]],
+) -> None:
+    """Count what records have, from how it was counted before."""
+    changed, gone = difference
+    for key in (changed | gone) & before.keys():
+        held.subtract(of(before[key]))
+    for key in changed:
+        held.update(of(after[key]))
 
 
-def _with(known: _OfCases, before: Mapping[str, Case], after: Mapping[str, Case]) -> _OfCases:
-    """The fields of cases of which some are other ones: all are only looked through where one does
-    not have any more what it had."""
-    changed, gone = different(before, after)
-    were = _of_cases(before[key] for key in (changed | gone) & before.keys())
-    now = _of_cases(after[key] for key in changed)
-    if any(set(had) - set(has) for had, has in zip(were, now, strict=True)):
-        return _of_cases(after.values())
-    return _OfCases(*(tuple(sorted({*a, *b})) for a, b in zip(known, now, strict=True)))
+def _named(what: str, fields: Iterable[str]) -> Iterator[_Has]:
+    return ((what, name) for name in fields)
 
 
-def _names(fields: Iterable[Mapping[str, object]]) -> tuple[str, ...]:
-    return tuple(sorted({name for one in fields for name in one}))
-
-
-def _of_cases(cases: Iterable[Case]) -> _OfCases:
-    names: set[str] = set()
-    lists: set[str] = set()
-    kinds: set[str] = set()
-    for case in cases:
-        names.update(case.fields)
-        lists.update(n for n, raw in case.fields.items() if isinstance(raw, list | tuple))
-        kinds.add(case.kind)
-    return _OfCases(tuple(sorted(names)), tuple(sorted(lists)), tuple(sorted(kinds - {""})))
+def _of_case(case: Case) -> Iterator[_Has]:
+    yield from _named("case", case.fields)
+    yield from _named(
+        "list", (n for n, raw in case.fields.items() if isinstance(raw, list | tuple))
+    )
+    if case.kind:
+        yield "kind", case.kind
 
 
 def on_offer(declared: Iterable[Placeholder], fields: Fields, words: str) -> list[tuple[str, str]]:

@@ -2,7 +2,7 @@
 
 import html
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from datetime import datetime
 from functools import partial
 from itertools import islice
@@ -12,19 +12,22 @@ from msgspec import Struct
 from nebbet.core.letter import passages_in
 from nebbet.core.ranking import Entry, excerpt
 from nebbet.core.ranking.index import Index
+from nebbet.core.records import Case
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.changes import different
+from nebbet.library.changes import EVERYTHING, Change, different
 from nebbet.library.fields import Fields, fields_in
 from nebbet.library.holdings import Template
 from nebbet.library.listing import Listing, listing_of
 from nebbet.library.users import Users, users_in
 
+_CasesOf = Mapping[str, tuple[str, ...]]  # the ids of cases, by the id of their contact
 _TAG = re.compile(r"<[^>]*>")
 _MOST_PATCHED = 500  # templates beside the index, from which on it is made anew
 
 
 class Finder(Struct, frozen=True):
-    """The indexes of one catalogue, who uses what in it, its fields, and its list."""
+    """The indexes of one catalogue, who uses what in it, its fields, its list, and the cases of
+    each contact."""
 
     catalogue: Catalogue
     templates: Index
@@ -33,6 +36,7 @@ class Finder(Struct, frozen=True):
     users: Users
     fields: Fields
     listing: Listing
+    cases_of: _CasesOf
 
 
 def make_finder(
@@ -40,9 +44,11 @@ def make_finder(
     now: datetime,
     pinned: Collection[str] = (),
     known: Finder | None = None,
+    change: Change = EVERYTHING,
 ) -> Finder:
-    """The indexes of a catalogue; what another finder knows already is not read again. pinned are
-    the templates that somebody has pinned for themselves."""
+    """The indexes of a catalogue; what another finder knows already is not read again, as far as
+    the change since then says what may be another one. pinned are the templates that somebody has
+    pinned for themselves."""
     standing = _standings(catalogue, now, pinned)
     if known is None:
         return Finder(
@@ -53,14 +59,19 @@ def make_finder(
             users_in(catalogue),
             fields_in(catalogue),
             listing_of(catalogue, pinned),
+            _cases_of({}, {}, catalogue.cases, catalogue.cases.keys()),
         )
-    before = known.catalogue
-    contacts, cases = _people_patched(known, catalogue)
-    templates = _patched(known, catalogue).ranked(standing)
-    users = users_in(catalogue, known.users)
-    fields = fields_in(catalogue, before, known.fields)
-    listing = listing_of(catalogue, pinned)
-    return Finder(catalogue, templates, contacts, cases, users, fields, listing)
+    contacts, cases, of_contact = _people_patched(known, catalogue, change)
+    return Finder(
+        catalogue,
+        _patched(known, catalogue).ranked(standing),
+        contacts,
+        cases,
+        users_in(catalogue, known.users),
+        fields_in(catalogue, known.catalogue, known.fields, change),
+        listing_of(catalogue, pinned),
+        of_contact,
+    )
 
 
 def _patched(known: Finder, catalogue: Catalogue) -> Index:
@@ -82,27 +93,43 @@ def _patched(known: Finder, catalogue: Catalogue) -> Index:
     )
 
 
-def _people_patched(known: Finder, catalogue: Catalogue) -> tuple[Index, Index]:
+def _people_patched(
+    known: Finder, catalogue: Catalogue, change: Change
+) -> tuple[Index, Index, _CasesOf]:
     """The indexes of contacts and of cases, with those that are other ones now: a contact is found
     by the numbers of their cases, a case by its contact's name."""
     before = known.catalogue
-    people, no_people = different(before.contacts, catalogue.contacts)
-    cases, no_cases = different(before.cases, catalogue.cases)
+    people, no_people = different(before.contacts, catalogue.contacts, change.among("contact"))
+    cases, no_cases = different(before.cases, catalogue.cases, change.among("case"))
+    of_contact = _cases_of(known.cases_of, before.cases, catalogue.cases, cases | no_cases)
     touched = [
         book.get(key) for key in cases | no_cases for book in (before.cases, catalogue.cases)
     ]
     of_cases = {case.contact for case in touched if case} & catalogue.contacts.keys()
-    if people or no_people:
-        cases |= {c.id for c in catalogue.cases.values() if c.contact in people | no_people}
+    cases |= {key for person in people | no_people for key in of_contact.get(person, ())}
     return (
         _with(
             known.contacts,
             (people | of_cases, no_people),
             catalogue.contacts,
-            partial(contact_entries, catalogue),
+            lambda keys: contact_entries(catalogue, keys, of_contact),
         ),
         _with(known.cases, (cases, no_cases), catalogue.cases, partial(case_entries, catalogue)),
+        of_contact,
     )
+
+
+def _cases_of(
+    known: _CasesOf, before: Mapping[str, Case], after: Mapping[str, Case], keys: Iterable[str]
+) -> _CasesOf:
+    """The cases of each contact, when those of some keys are other ones than before."""
+    made = dict(known)
+    for key in sorted(keys):
+        if held := before.get(key):
+            made[held.contact] = tuple(k for k in made.get(held.contact, ()) if k != key)
+        if case := after.get(key):
+            made[case.contact] = (*made.get(case.contact, ()), key)
+    return made
 
 
 def _with(
@@ -180,18 +207,25 @@ def where_matched(
     return "", "", []
 
 
-def contact_entries(catalogue: Catalogue, keys: Collection[str] | None = None) -> list[Entry]:
+def contact_entries(
+    catalogue: Catalogue, keys: Collection[str] | None = None, cases_of: _CasesOf | None = None
+) -> list[Entry]:
     """What contacts are found by: name, address, organisation, case numbers. Those of some keys
     alone where such are given."""
-    known = catalogue.contacts
-    wanted = known if keys is None else keys
-    numbers: dict[str, list[str]] = {}
-    for case in catalogue.cases.values():
-        if case.contact in wanted:
-            numbers.setdefault(case.contact, []).append(case.number)
+    people, cases = catalogue.contacts, catalogue.cases
+    if cases_of is None:
+        cases_of = _cases_of({}, {}, cases, cases.keys())
     return [
-        Entry(c.id, (c.name, c.email, c.organisation, " ".join(numbers.get(c.id, ()))))
-        for c in map(known.__getitem__, wanted)
+        Entry(
+            person.id,
+            (
+                person.name,
+                person.email,
+                person.organisation,
+                " ".join(cases[key].number for key in cases_of.get(person.id, ())),
+            ),
+        )
+        for person in map(people.__getitem__, people if keys is None else keys)
     ]
 
 

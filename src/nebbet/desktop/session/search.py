@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.library.catalogue import Catalogue
+from nebbet.library.changes import Change
 from nebbet.library.entries import Registered, find_entries
 from nebbet.library.holdings import Template
 
@@ -45,8 +46,9 @@ class Search(QObject):
         entries: list[Registered],
         pinned: frozenset[str],
         now: datetime,
+        change: Change,
     ) -> None:
-        """Make the indexes anew of what is another one now."""
+        """Make the indexes anew of what is another one now, by a change since the last time."""
         self._catalogue, self._entries = catalogue, entries
 
         def index() -> "tuple[Finder, Index | None]":
@@ -55,7 +57,7 @@ class Search(QObject):
 
             changed = self._register is None or entries is not self._indexed
             return (
-                make_finder(catalogue, now, pinned, self._finder),
+                make_finder(catalogue, now, pinned, self._finder, change),
                 Index(find_entries(entries)) if changed else None,
             )
 

@@ -16,7 +16,7 @@ from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.parts import Parts
 from nebbet.desktop.session.sending import Sending
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.library.changes import Change
+from nebbet.library.changes import EVERYTHING
 from nebbet.personal.settings import Settings, write_settings
 
 if TYPE_CHECKING:
@@ -70,7 +70,7 @@ class Session(QObject):
         self.shared.take_up(stores, found)
         self.keeping.let_go()
         self._tell_start(found)
-        self.shared.changed.emit(Change(everything=True))
+        self.shared.changed.emit(EVERYTHING)
         self.letters.take_up(found.letters)
         self.shared.register_changed.emit()
         self.sending.start(found.outbox)

@@ -32,6 +32,8 @@ if TYPE_CHECKING:
     from nebbet.library.store import Library
     from nebbet.personal.stores import AtStart, Stores
 
+_NO_CHANGE = Change()
+
 
 class Reading(Struct, frozen=True):
     """What was read: all of the library, what of it one sees, what changed, and the register."""
@@ -160,14 +162,13 @@ class SharedLibrary(QObject):
     def take_in(self, found: "Reading") -> None:
         """Take up what has changed in the library or the register."""
         change = found.change
-        if change:
+        if change:  # first of all: the indexes follow the catalogue change by change
             self._whole, self.catalogue = found.whole, found.catalogue
+            self._tell_unread()
+            self.changed.emit(change)
         if found.entries is not self.entries:
             self.entries = found.entries
             self.register_changed.emit()
-        if change:
-            self._tell_unread()
-            self.changed.emit(change)
 
     def _tell_unread(self) -> None:
         """Say, once, which rows of the library are passed over because nobody can read them."""
@@ -215,8 +216,8 @@ class SharedLibrary(QObject):
         self._whole = replace(self._whole, files=known)
         self.catalogue = replace(self.catalogue, files=known)
 
-    def _renew_search(self) -> None:
-        self.search.renew(self.catalogue, self.entries, self.own.pinned, self.now())
+    def _renew_search(self, change: Change = _NO_CHANGE) -> None:
+        self.search.renew(self.catalogue, self.entries, self.own.pinned, self.now(), change)
 
     # Writing
 
