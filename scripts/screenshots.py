@@ -101,6 +101,7 @@ class Camera:
         library.proposals.left.emit()
         library.show_files()
         library.files.list.setCurrentRow(2)
+        self.until(library.files.users.count)
         library.files.ask(Path("conditions-2027.pdf"))
         self.take("files")
         library.files.left.emit()

@@ -43,13 +43,14 @@ def test_a_file_is_replaced_everywhere_in_one_act(
     hand.press("Ctrl+Alt+L")
     files = page.files
     hand.click_row(files.list, "conditions.pdf")
+    hand.until(lambda: rows(files.users))
     used = rows(files.users)
     assert len(used) == 4 and "Group booking: our offer" in used
     new = tmp_path / "conditions-2027.pdf"
     new.write_bytes(b"%PDF-1.7 the new ones")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a, **_k: (str(new), ""))
     hand.press("Ctrl+Alt+R")
-    assert "conditions-2027.pdf takes the place of conditions.pdf in 4 templates" in (
+    assert "conditions-2027.pdf takes the place of conditions.pdf in 4 places: " in (
         files.about.text()
     )
     assert all(title in files.about.text() for title in used)
@@ -83,6 +84,13 @@ def test_a_file_has_a_last_day_and_only_an_unused_one_goes(
     hand.press("Ctrl+S")
     key = files.list.key
     hand.until(lambda: hand.session.shared.catalogue.files[key].valid_until is not None)
+    files.until.setFocus()
+    hand.press("Ctrl+A")
+    hand.type("2027")
+    hand.click_row(files.list, "conditions.pdf")
+    assert files.until.text() == ""
+    hand.click_row(files.list, "claim-form.pdf")
+    assert files.until.text() == "2027", "what is typed is kept when one goes to another file"
     hand.click(files.drop_button)
     hand.until(lambda: "needs this file" in hand.said)
     picture = tmp_path / "plan.png"
@@ -101,6 +109,7 @@ def test_a_file_has_a_last_day_and_only_an_unused_one_goes(
 def test_a_file_leads_to_its_templates(hand: Hand, page: LibraryPage) -> None:
     hand.press("Ctrl+Alt+L")
     hand.click_row(page.files.list, "port-desks.png")
+    hand.until(lambda: rows(page.files.users))
     page.files.users.setFocus()
     page.files.users.setCurrentRow(0)
     wanted = page.files.users.key
@@ -112,7 +121,7 @@ def test_a_file_that_cannot_be_read_is_one_sentence(
     hand: Hand, page: LibraryPage, tmp_path: Path
 ) -> None:
     hand.press("Ctrl+Alt+L")
-    hand.until(lambda: page.files.list.key)
+    hand.until(lambda: rows(page.files.users))
     page.files.ask(tmp_path / "gone.pdf")
     page.files.go()
     hand.until(lambda: "gone.pdf cannot be read" in hand.said)

@@ -10,24 +10,28 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core.letter import Enclosure
+from nebbet.core.records import fold
+from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
 from nebbet.desktop.kit.picker import Choice, ChoiceList
-from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session.intake import read_bytes
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.desktop.session.valid_until import set_valid_until
-from nebbet.library.changes import Change
+from nebbet.desktop.session.valid_until import last_day
+from nebbet.desktop.shared.list_page import ListPage
+from nebbet.desktop.shared.unsaved import Form
 from nebbet.library.disk import LARGEST_FILE
 from nebbet.library.filing import FileUsers, remove_file, replace_file, uses_of_files
+from nebbet.library.holdings import LibraryFile
 
+_MOST_NAMED = 12  # places in the question
 _LIMIT = f"A file may have at most {LARGEST_FILE // 2**20} MB; the same content is kept once."
 
 
-class Files(Place):
-    """The list of files, the one at hand, and what uses it. left tells that the person goes back,
-    open_template that a template is to be shown."""
+class Files(ListPage[str]):
+    """The list of files, the one at hand, and what uses it. open_template tells that a template is
+    to be shown."""
 
     title = "Files"
     help = (
@@ -36,28 +40,29 @@ class Files(Place):
         "then on, as an edition of its own. Ctrl+S keeps the last day on which it should go out, "
         "Return on a template shows it, Esc goes back to the shelves."
     )
+    kinds = ("file", "template", "passage", "frame")
     open_template = Signal(str)
 
     def __init__(self, shared: SharedLibrary) -> None:
-        super().__init__()
-        self._shared = shared
-        self._uses: dict[str, FileUsers] = {}
+        self.until = QLineEdit()
+        form = Form("file", str, self._show_day, self.until.setText, self.until.text)
+        super().__init__(shared, "Files", form, LibraryFile)
+        self._uses: dict[str, FileUsers] | None = None  # until it has been looked up
         self._new: Path | None = None
-        self.list = ChoiceList("Files")
+        self._asked = ""  # the file in whose place the new one is to come
         self.name, self.facts = pieces.label("", "title", wrap=True), pieces.label("", "note")
         self.picture = QLabel()
-        self.until = QLineEdit()
         theme.named(self.until, "Valid until")
         self.until.setPlaceholderText("no end, or a day: 2027-03-31")
         self.until.setMinimumWidth(200)
         self.until.returnPressed.connect(self.keep_end)
+        self.until.textEdited.connect(self.unsaved.edited)
         self.users = ChoiceList("Where it is used")
-        self.users.itemActivated.connect(lambda _item: self._open())
+        self.users.itemActivated.connect(lambda _item: self._open_user())
         self.keep_button = pieces.button("Keep the day", self.keep_end, hint="Ctrl+S")
         self.replace_button = pieces.button("Replace everywhere…", self.ask_for_file, "primary")
-        self.drop_button = pieces.button("Take out of the library", self.take_out, "words")
+        self.drop_button = pieces.button("Take out of the library", self.remove, "words")
         self.add = pieces.button("Add a file…", self.ask_for_new, "words", "Ctrl+Alt+A")
-        self.back = pieces.button("Back to the shelves (Esc)", self.leave)
         self.about = pieces.label("", "doubt", wrap=True)
         self.go_button = pieces.button("Replace", self.go, "primary")
         self.stay_button = pieces.button("Leave it as it is (Esc)", self._stay)
@@ -70,7 +75,6 @@ class Files(Place):
             self.until,
         )
         self._lay_out()
-        self.list.currentItemChanged.connect(lambda *_: self._show())
         self.add_key("Back to the shelves", "Esc", self.leave)
         self.add_key("Keep the last day", "Ctrl+S", self.keep_end)
         self.add_key("Replace everywhere", "Ctrl+Alt+R", self.ask_for_file)
@@ -116,49 +120,62 @@ class Files(Place):
         right.setFixedWidth(340)
         pieces.fill(QHBoxLayout(self), left, pieces.grow(middle), right, spacing=0)
 
-    def arrive(self) -> None:
-        self.list.setFocus()
-
-    def follow(self, change: Change) -> None:
-        """The library has changed."""
-        if change.touches("file", "template", "passage", "frame"):
-            self.refresh()
-
     # Showing
 
-    def refresh(self) -> None:
-        """Show the files as they are now, once it is known where each is used."""
+    def refresh(self, wanted: str = "") -> None:
+        """Show the files as they are now, and where each is used as soon as that is known."""
+        super().refresh(wanted)
         shared = self._shared
         shared.operations.run(
             partial(uses_of_files, shared.catalogue), self._came, shared.voice.fail
         )
 
     def _came(self, uses: dict[str, FileUsers]) -> None:
-        catalogue, self._uses = self._shared.catalogue, uses
-        day = self._shared.now().date()
-        choices = []
-        for key, file in sorted(catalogue.files.items(), key=lambda p: p[1].name.casefold()):
+        self._uses = uses
+        super().refresh()
+
+    def choices(self) -> list[Choice]:
+        files = self._shared.catalogue.files.items()
+        return [self._row(key, file) for key, file in sorted(files, key=lambda p: fold(p[1].name))]
+
+    def _row(self, key: str, file: LibraryFile) -> Choice:
+        past = self._shared.catalogue.expired(key, self._shared.now().date())
+        second = size_words(file.size)
+        if file.valid_until:
+            words = said("{size}, is valid until {day:%d %b %Y}", size=second, day=file.valid_until)
+            if past:
+                words = said(
+                    "{size}, was valid until {day:%d %b %Y}", size=second, day=file.valid_until
+                )
+            second = words
+        count = 0
+        if self._uses is not None:
             users = self._uses.get(key, FileUsers())
             count = len(users.templates) + len(users.passages) + len(users.frames)
-            past = catalogue.expired(key, day)
-            second = size_words(file.size)
-            if file.valid_until:
-                second += f", {'was' if past else 'is'} valid until {file.valid_until:%d %b %Y}"
-            aside = f"in {count}" if count else "unused"
-            tone = "brick" if past else ("" if count else "ochre_edge")
-            choices.append(Choice(key, file.name, second, aside, tone=tone))
-        self.list.show_choices(choices, self.list.key)
-        if self.list.currentRow() < 0:
-            self.list.choose_first()
-        self._show()
+        aside = said("in {count}", count=count) if count else ""
+        if self._uses is not None and not count:
+            aside = said("unused")
+        if self.unsaved.has_draft(key):
+            aside = said("draft")
+        tone = "brick" if past else ("" if count or self._uses is None else "ochre_edge")
+        return Choice(key, file.name, second, aside, tone=tone)
 
-    def _show(self) -> None:
-        self._stay()
-        file = self._shared.catalogue.files.get(self.list.key)
-        users = self._uses.get(self.list.key, FileUsers())
-        self.name.setText(file.name if file else "No files yet")
+    def record(self, key: str) -> LibraryFile | None:
+        return self._shared.catalogue.files.get(key)
+
+    def _show_day(self, file: object) -> None:
+        day = file.valid_until if isinstance(file, LibraryFile) else None
+        self.until.setText(day.isoformat() if day else "")
+
+    def _users(self) -> FileUsers:
+        return (self._uses or {}).get(self.list.key, FileUsers())
+
+    def shown(self) -> None:
+        if self._asked != self.list.key:
+            self._stay()
+        file, users = self.record(self.list.key), self._users()
+        self.name.setText(file.name if file else said("No files yet"))
         self.facts.setText(f"{file.media_type}, {size_words(file.size)}" if file else "")
-        self.until.setText(file.valid_until.isoformat() if file and file.valid_until else "")
         for control in (self.until, self.keep_button, self.replace_button, self.drop_button):
             control.setEnabled(file is not None)
         self.users.show_choices(
@@ -183,7 +200,7 @@ class Files(Place):
             small = image.scaled(480, 320, *ways) if image.width() > 480 else image
             self.picture.setPixmap(QPixmap.fromImage(small))
 
-    def _open(self) -> None:
+    def _open_user(self) -> None:
         if self.users.key:
             self.open_template.emit(self.users.key)
 
@@ -191,7 +208,10 @@ class Files(Place):
 
     def keep_end(self) -> None:
         """Keep the last day on which the file should go out."""
-        set_valid_until(self._shared, self.list.key, self.until.text())
+        file, library = self.list.key, self._shared.library
+        if found := last_day(self._shared, file, self.until.text()):
+            day, words = found
+            self.put(file, lambda _seen: library.set_valid_until(file, day), words)
 
     def ask_for_file(self) -> None:
         """Choose the file that is to take the place of the one at hand."""
@@ -202,21 +222,34 @@ class Files(Place):
 
     def ask(self, path: Path) -> None:
         """List what would be changed, before it is."""
-        file, users = self._shared.catalogue.files[self.list.key], self._uses.get(self.list.key)
-        self._new = path
-        titles = [t.title for t in users.templates] if users else []
-        shown = "; ".join(titles[:12]) + (f" and {len(titles) - 12} more" if titles[12:] else "")
-        also = []
-        if users and users.passages:
-            also.append(f"passages: {', '.join(p.title for p in users.passages)}")
-        if users and users.frames:
-            also.append(f"frames: {', '.join(map(self._frame, users.frames))}")
-        count = f"{len(titles)} template{'' if len(titles) == 1 else 's'}"
+        file = self.record(self.list.key)
+        if file is None or self._uses is None:
+            return
+        self._new, self._asked = path, self.list.key
+        users = self._users()
+        where = [
+            *(template.title for template in users.templates),
+            *(said("the passage {name}", name=passage.title) for passage in users.passages),
+            *(said("the frame {name}", name=self._frame(frame)) for frame in users.frames),
+        ]
+        shown = "; ".join(where[:_MOST_NAMED])
+        if len(where) > _MOST_NAMED:
+            shown = said("{places} and {count} more", places=shown, count=len(where) - _MOST_NAMED)
         self.about.setText(
-            f"{path.name} takes the place of {file.name} in {count}"
-            + (f" ({shown})" if titles else "")
-            + "".join(f"; {more}" for more in also)
-            + ". Each template gets an edition that says so."
+            counted(
+                "{new} takes the place of {old} in 1 place: {places}. Each template gets an "
+                "edition that says so.",
+                "{new} takes the place of {old} in {count} places: {places}. Each template gets an "
+                "edition that says so.",
+                count=len(where),
+                new=path.name,
+                old=file.name,
+                places=shown,
+            )
+            if where
+            else said(
+                "{new} takes the place of {old}, which nothing uses.", new=path.name, old=file.name
+            )
         )
         self.question.show()
         self.stay_button.setFocus()
@@ -234,29 +267,33 @@ class Files(Place):
             return replace_file(library, old, data, path.name, media_type, author=me, made=now)
 
         def done(count: int) -> None:
-            where = f"{count} template{'' if count == 1 else 's'}"
-            shared.voice.say(f"{path.name} stands in its place in {where} now.")
+            shared.voice.say(
+                counted(
+                    "{name} stands in its place in 1 template now.",
+                    "{name} stands in its place in {count} templates now.",
+                    count=count,
+                    name=path.name,
+                )
+            )
 
         self._stay()
         shared.change(act, done)  # type: ignore[arg-type]
 
     def _stay(self) -> None:
-        self._new = None
+        self._new, self._asked = None, ""
         self.question.hide()
 
-    def take_out(self) -> None:
+    def remove(self) -> None:
         """Take the file at hand out of the library, if nothing needs it."""
         shared, file = self._shared, self.list.key
-        held, library = shared.catalogue.files.get(file), shared.library
+        held, library = self.record(file), shared.library
         if held and shared.voice.ask(
-            f"Take “{held.name}” out of the library?",
-            "It cannot be brought back from here.",
-            "Take out",
+            said("Take “{name}” out of the library?", name=held.name),
+            said("It cannot be brought back from here."),
+            said("Take out"),
         ):
-            shared.change(
-                partial(remove_file, library, file),
-                lambda _done: shared.voice.say(f"{held.name} is out of the library."),
-            )
+            words = said("{name} is out of the library.", name=held.name)
+            self.take_out(partial(remove_file, library, file), words)
 
     def ask_for_new(self) -> None:
         """Choose files to add."""
@@ -268,7 +305,7 @@ class Files(Place):
         """Take files into the library."""
 
         def added(enclosure: Enclosure) -> None:
-            self._shared.voice.say(f"{enclosure.name} is in the library.")
+            self._shared.voice.say(said("{name} is in the library.", name=enclosure.name))
             self._shared.refresh()
 
         self._shared.intake.add_files(paths, added)
@@ -278,4 +315,4 @@ class Files(Place):
         if self.question.isVisible():
             self._stay()
         else:
-            self.left.emit()
+            super().leave()

@@ -109,10 +109,18 @@ class ListPage(Place, Generic[T]):
         self._told, self._wanted = "", key
         self._shared.change(lambda: write(seen), done, failed)
 
-    def take_out(self, call: Callable[[], object]) -> None:
-        """Take the one at hand out of the library, with what is typed over it."""
-        self._forget()
-        self._shared.change(call)
+    def take_out(self, call: Callable[[], object], words: str = "") -> None:
+        """Take the one at hand out of the library, with what is typed over it, and say so."""
+        key = self.unsaved.key or ""
+
+        def done(_result: object) -> None:
+            self.unsaved.forget(key)
+            if self.unsaved.key == key:
+                self.unsaved.key = None
+            if words:
+                self._shared.voice.say(words)
+
+        self._shared.change(call, done)
 
     def is_begun(self) -> bool:
         """Whether a new one is at hand."""
