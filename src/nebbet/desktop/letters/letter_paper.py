@@ -44,7 +44,9 @@ class LetterPaper(QWidget):
         self.sheet = Sheet(rows, self.body)
         self.to.setPalette(theme.paper_palette())
         self.tools = BodyTools(self.body)
-        self.more = pieces.button("Cc, Bcc, From, Reply-To", self.show_all_rows, "words")
+        # Its words have to fit beside the tools in the smallest window.
+        self.more = pieces.button("Cc, Bcc, …", self.show_all_rows, "words")
+        theme.named(self.more, "Cc, Bcc, From, Reply-To", "Show every row")
         self.tools.layout().addWidget(self.more)  # type: ignore[union-attr]
         pieces.fill(QVBoxLayout(self), self.tools, Desk(self.sheet), spacing=0)
         self._connect()
