@@ -293,3 +293,28 @@ def test_who_is_second_is_told_and_nothing_is_overwritten_unseen(
         "ivo.lindqvist",
     ]
     library.close()
+
+
+def test_pressing_twice_and_typing_on_is_no_quarrel_with_oneself(
+    hand: Hand, page: LibraryPage
+) -> None:
+    hand.press("Ctrl+Alt+F")
+    frames = page.frames
+
+    def kept() -> str:
+        return hand.session.shared.catalogue.frames[frames.list.key].name
+
+    frames.name.setFocus()
+    hand.press("Ctrl+A")
+    hand.type("One")
+    hand.press("Ctrl+S", "Ctrl+S")
+    hand.type(" more")
+    hand.press("Ctrl+S")
+    hand.type(" time")
+    hand.until(lambda: kept() == "One more")
+    assert frames.name.text() == "One more time", "what is typed meanwhile stays"
+    hand.press("Ctrl+S")
+    hand.until(lambda: kept() == "One more time")
+    assert [s.number for s in states(hand.session.shared.library.engine, *frames.shared[:2])] == [
+        4, 3, 2, 1,
+    ]  # fmt: skip

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QSpinBox,
     QTableView,
     QToolButton,
     QVBoxLayout,
@@ -41,6 +42,15 @@ def button(text: str, act: Callable[[], object], kind: str = "", hint: str = "")
     made.setAutoDefault(False)
     theme.named(made, text, hint)
     made.clicked.connect(lambda _checked=False: act())
+    return made
+
+
+def number(least: int, most: int, at_least: str = "") -> QSpinBox:
+    """A whole number, also by the arrow keys; at_least is said in the place of the least one."""
+    made = QSpinBox()
+    made.setRange(least, most)
+    made.setSpecialValueText(at_least)
+    made.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
     return made
 
 

@@ -215,6 +215,7 @@ class SharedFacts(ListPage[Typed]):
         library, author, now = shared.library, shared.my_id, shared.now()
         self.put(
             fact.name,
+            fact,
             lambda seen: library.put(fact, author=author, made=now, seen=seen),  # type: ignore[arg-type]
             said(
                 "“{name}” is kept; every template says it from now on.",

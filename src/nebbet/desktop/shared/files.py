@@ -5,6 +5,7 @@ import mimetypes
 from functools import partial
 from pathlib import Path
 
+from msgspec.structs import replace
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
@@ -54,7 +55,7 @@ class Files(ListPage[str]):
         self.picture = QLabel()
         theme.named(self.until, "Valid until")
         self.until.setPlaceholderText("no end, or a day: 2027-03-31")
-        self.until.setMinimumWidth(200)
+        self.until.setMinimumWidth(150)
         self.until.returnPressed.connect(self.keep_end)
         self.until.textEdited.connect(self.unsaved.edited)
         self.users = ChoiceList("Where it is used")
@@ -93,7 +94,7 @@ class Files(ListPage[str]):
             limit,
             margin=8,
         )
-        left.setFixedWidth(340)
+        left.setFixedWidth(300)
         middle = QWidget()
         pieces.fill(
             QVBoxLayout(self.question),
@@ -117,7 +118,7 @@ class Files(ListPage[str]):
         right = pieces.column(
             "right", pieces.label("Where it is used", "heading"), pieces.rule(), self.users
         )
-        right.setFixedWidth(340)
+        right.setFixedWidth(300)
         pieces.fill(QHBoxLayout(self), left, pieces.grow(middle), right, spacing=0)
 
     # Showing
@@ -208,10 +209,12 @@ class Files(ListPage[str]):
 
     def keep_end(self) -> None:
         """Keep the last day on which the file should go out."""
-        file, library = self.list.key, self._shared.library
-        if found := last_day(self._shared, file, self.until.text()):
+        key, library = self.list.key, self._shared.library
+        file, found = self.record(key), last_day(self._shared, key, self.until.text())
+        if file and found:
             day, words = found
-            self.put(file, lambda _seen: library.set_valid_until(file, day), words)
+            changed = replace(file, valid_until=day)
+            self.put(key, changed, lambda _seen: library.set_valid_until(key, day), words)
 
     def ask_for_file(self) -> None:
         """Choose the file that is to take the place of the one at hand."""

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -68,7 +67,8 @@ class SharedFrames(ListPage[Frame]):
         self.name, self.band, self.logo_alt, self.type_stack = (QLineEdit() for _ in range(4))
         self.colours = {part: QLineEdit() for part in _COLOURS}
         self._swatches: dict[str, QPushButton] = {}
-        self.width_field, self.logo_width = QSpinBox(), QSpinBox()
+        self.width_field = pieces.number(320, 900)
+        self.logo_width = pieces.number(0, 600, "own size")
         self.foot = QPlainTextEdit()
         self.contrasts = pieces.label("", "note", wrap=True)
         self.reach = pieces.label("", "note", wrap=True)
@@ -105,9 +105,6 @@ class SharedFrames(ListPage[Frame]):
     def _form(self) -> QFormLayout:
         form = QFormLayout()
         form.setVerticalSpacing(6)
-        self.width_field.setRange(320, 900)
-        self.logo_width.setRange(0, 600)
-        self.logo_width.setSpecialValueText("own size")
         self.foot.setFixedHeight(70)
         self.foot.setTabChangesFocus(True)
         self.band.setPlaceholderText("words of the band; the logo takes their place")
@@ -286,6 +283,7 @@ class SharedFrames(ListPage[Frame]):
             )
         self.put(
             key,
+            frame,
             lambda seen: library.put_frame(key, frame, me, now, seen),  # type: ignore[arg-type]
             words,
         )

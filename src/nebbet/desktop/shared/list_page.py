@@ -32,6 +32,7 @@ class ListPage(Place, Generic[T]):
         super().__init__()
         self._shared = shared
         self._wanted = self._told = ""
+        self._putting: dict[str, object] = {}  # what is on its way into the library
         self.list = ChoiceList(name)
         self.unsaved = Unsaved(form, shared.own, seen_kind)
         self.back = pieces.button("Back to the shelves (Esc)", self.leave)
@@ -91,23 +92,37 @@ class ListPage(Place, Generic[T]):
 
     # Keeping
 
-    def put(self, key: str, write: Callable[[object], object], words: str) -> None:
-        """Keep the one at hand in the library: write is called in the background with what it was
-        when it was shown, or with nothing where somebody was told that another was quicker."""
+    def put(self, key: str, record: object, write: Callable[[object], object], words: str) -> None:
+        """Keep the one at hand in the library as that record: write is called in the background
+        with what it was when it was shown, or with nothing where somebody was told that another was
+        quicker."""
         began, typed = self.unsaved.key or "", self.unsaved.typed()
-        seen = None if self._told == key else self.unsaved.seen
+        under_way = self._putting.get(key)
+        if under_way == record:
+            return  # pressed twice
+        # What is on its way is in the library before this is.
+        seen = None if self._told == key else under_way or self.unsaved.seen
+        self._putting[key] = record
 
         def done(_result: object) -> None:
+            self._settled(key, record)
+            if self.unsaved.key == began:
+                self.unsaved.seen = record
             self.unsaved.forget(began, typed)
             self._shared.voice.say(words)
 
         def failed(error: NebbetError) -> None:
+            self._settled(key, record)
             self._told, self._wanted = key, ""  # once told, who keeps it again means it
             self._shared.voice.fail(error)
             self._shared.refresh()
 
         self._told, self._wanted = "", key
         self._shared.change(lambda: write(seen), done, failed)
+
+    def _settled(self, key: str, record: object) -> None:
+        if self._putting.get(key) == record:
+            del self._putting[key]
 
     def take_out(self, call: Callable[[], object], words: str = "") -> None:
         """Take the one at hand out of the library, with what is typed over it, and say so."""

@@ -132,7 +132,7 @@ class Members(ListPage[Typed]):
             member = replace(member, id=_free_id(member, shared.catalogue.members))
         library = shared.library
         words = said("{name} is kept.", name=member.name)
-        self.put(member.id, lambda _seen: library.put(member), words)
+        self.put(member.id, member, lambda _seen: library.put(member), words)
 
 
 def _free_id(member: Member, taken: Container[str]) -> str:

@@ -224,12 +224,13 @@ class SharedPassages(ListPage[Passage]):
         if made.id != SIGNATURE:
             self.put(
                 made.id,
+                made,
                 lambda seen: library.put(made, author=author, made=now, seen=seen),  # type: ignore[arg-type]
                 words,
             )
         elif me:
             own = with_signature(me, made)
-            self.put(made.id, lambda _seen: library.put(own), words)
+            self.put(made.id, made, lambda _seen: library.put(own), words)
         else:
             shared.voice.say(said("Say who you are first: click your name at the top."))
 

@@ -48,9 +48,7 @@ class ThingBar(QWidget):
         self.hide()
 
     def _size(self, name: str) -> QSpinBox:
-        made = QSpinBox()
-        made.setRange(0, _WIDEST)
-        made.setSpecialValueText("own size")
+        made = pieces.number(0, _WIDEST, "own size")
         made.setKeyboardTracking(False)
         theme.named(made, f"{name} of the picture in pixels")
         return made
