@@ -349,3 +349,14 @@ def test_a_library_that_cannot_be_written_says_so_and_keeps_the_text(editor: Han
     editor.until(lambda: "read-only here" in editor.said)
     assert editor.said.startswith("The edition cannot be saved: it is read-only here.")
     assert "New. {{recipient" in page.body.written()
+
+
+def test_putting_in_use_twice_at_once_is_one_edition(editor: Hand) -> None:
+    page = editor.window.library.editor
+    page.body.setFocus()
+    editor.type("New. ")
+    page.note.setText("Said anew")
+    editor.press("Ctrl+Shift+S", "Ctrl+Shift+S")
+    saved(editor, 2)
+    editor.until(lambda: "Edition 2" in editor.said)
+    assert template(editor).edition == 2

@@ -24,6 +24,7 @@ class Saving(QObject):
     def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
         self._shared = shared
+        self._under_way: Wanted | None = None
 
     def proposes(self, shelf: str) -> bool:
         """Whether the person can only propose."""
@@ -31,7 +32,14 @@ class Saving(QObject):
         return drafting.proposes(shared.catalogue, "lead" if shared.leads else "colleague", shelf)
 
     def save(self, wanted: Wanted) -> None:
-        """Put a state in use, or propose it."""
+        """Put a state in use, or propose it; one after the other, or the second would be told that
+        the first was quicker."""
+        if self._under_way is not None:
+            if wanted.draft != self._under_way.draft:
+                self._shared.voice.say(
+                    said("What you saved before is still on its way: save again in a moment.")
+                )
+            return
         shared, draft = self._shared, wanted.draft
         library, me, now = shared.library, shared.my_id, shared.now()
         if not self.proposes(draft.shelf):
@@ -62,12 +70,16 @@ class Saving(QObject):
     def _run(
         self, wanted: Wanted, write: Callable[[], object], words: Callable[[int], str]
     ) -> None:
+        self._under_way = wanted
+
         def done(result: object) -> None:
+            self._under_way = None
             number = result if isinstance(result, int) else 0
             self._shared.own.keep_draft(wanted.template, None)
             self.saved.emit(wanted, number, words(number))
 
         def failed(error: NebbetError) -> None:
+            self._under_way = None
             if isinstance(error, MovedOn):
                 self._merge(wanted)
             else:
