@@ -186,6 +186,7 @@ class History(Place):
                 based_on=newest,
             ),
             made,
+            once=f"bring back {chosen.id}",
         )
 
 

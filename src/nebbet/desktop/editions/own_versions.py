@@ -100,6 +100,7 @@ class OwnVersions(QWidget):
             lambda _done: shared.voice.say(
                 f"Your own version of “{template.title}” is on your shelf; only you see it."
             ),
+            once=f"own version of {template.id}",
         )
 
     # When the original has moved on
@@ -174,6 +175,7 @@ class OwnVersions(QWidget):
             lambda _done: shared.voice.say(
                 f"“{template.title}” is offered to the team: a lead will look at it."
             ),
+            once=f"offer {template.id}",
         )
 
     def _close(self) -> None:

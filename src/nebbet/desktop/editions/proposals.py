@@ -213,6 +213,7 @@ class Proposals(Place):
             ),
             lambda number: self._done(f"Edition {number} of “{draft.title}” is in use."),
             self._failed,
+            once=f"decide {proposal.id}",
         )  # fmt: skip
 
     def _failed(self, error: NebbetError) -> None:
@@ -284,6 +285,7 @@ class Proposals(Place):
             lambda: library.decline(proposal.id, answer, me, now),
             lambda _result: self._done("The proposal is declined; its author sees your word."),
             self._failed,
+            once=f"decide {proposal.id}",
         )
 
     def withdraw(self) -> None:
@@ -296,6 +298,7 @@ class Proposals(Place):
             lambda: library.withdraw(proposal.id, now),
             lambda _result: self._done("The proposal is taken back."),
             self._failed,
+            once=f"decide {proposal.id}",
         )
 
     def _done(self, said: str) -> None:

@@ -116,4 +116,4 @@ class States(Place):
             shared.voice.say(f"“{name}” is as in state {at.number} again.")
             self.open(kind, key, name)
 
-        shared.change(act, done)
+        shared.change(act, done, once=f"bring back {key}")

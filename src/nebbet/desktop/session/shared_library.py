@@ -64,6 +64,7 @@ class SharedLibrary(QObject):
         self.entries: list[Registered] = []
         self._stores: Stores | None = None
         self._unread: tuple[Unread, ...] = ()
+        self._under_way: set[str] = set()  # acts that are not begun again meanwhile
         self.own = Own(lambda: self.stores, keeping, voice)
         self._loads = Operations(self)
         self.pictures = Pictures(self._file_bytes, self._loads)
@@ -226,15 +227,26 @@ class SharedLibrary(QObject):
         call: Callable[[], object],
         done: Callable[[object], None] | None = None,
         failed: Callable[[NebbetError], None] | None = None,
+        *,
+        once: str = "",
     ) -> None:
-        """Do a write on the library, then read it again."""
+        """Do a write on the library, then read it again. once names an act that is not begun again
+        while it is under way: a button pressed twice does it once."""
+        if once and once in self._under_way:
+            return
+        self._under_way.add(once)
 
         def after(result: object) -> None:
+            self._under_way.discard(once)
             if done:
                 done(result)
             self.refresh()
 
-        self.operations.run(call, after, failed or self.voice.fail)
+        def went_wrong(error: NebbetError) -> None:
+            self._under_way.discard(once)
+            (failed or self.voice.fail)(error)
+
+        self.operations.run(call, after, went_wrong)
 
     def keep_word(self, word: str) -> None:
         """Let the whole team's spelling take a word."""

@@ -295,7 +295,7 @@ class SharedFrames(ListPage[Frame]):
         made = replace(made, name=said("{name}, copy", name=made.name))
         library, me, now = shared.library, shared.my_id, shared.now()
         self._wanted = key
-        shared.change(lambda: library.put_frame(key, made, me, now))
+        shared.change(lambda: library.put_frame(key, made, me, now), once="copy a frame")
 
     def _remove(self) -> None:
         key, library = self.unsaved.key or "", self._shared.library
