@@ -11,6 +11,7 @@ import pytest
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "nebbet"
 PAGE = (ROOT / "docs" / "house.md").read_text("utf-8")
+_NAMED = re.compile(r"(?<![\w./])((?:\w+/)+\w+\.(?:py|png|svg|json))\b")
 NOW, _, LATER = PAGE.partition("## What moves in next")
 
 
@@ -50,3 +51,17 @@ def test_the_drawing_is_current() -> None:
     spec.loader.exec_module(script)
     drawn = (ROOT / "docs" / "house.svg").read_text("utf-8")
     assert drawn == script.drawing(), "draw it again: scripts/draw_house.py"
+
+
+def test_every_file_that_a_page_names_is_there() -> None:
+    pages = [*ROOT.glob("*.md"), *ROOT.glob("docs/**/*.md"), ROOT / "bench" / "README.md"]
+    places = (ROOT, SOURCE, SOURCE / "core", SOURCE / "desktop")
+    missing = [
+        (page.name, named)
+        for page in pages
+        for named in re.findall(
+            r"(?<![\w./])((?:\w+/)+\w+\.(?:py|png|svg|json))\b", page.read_text("utf-8")
+        )
+        if not any((place / named).is_file() for place in places)
+    ]
+    assert missing == []
