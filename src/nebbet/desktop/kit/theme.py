@@ -270,7 +270,8 @@ QPushButton#words {{
 QPushButton#words:focus {{ border: 1px solid {plum}; padding: 0 1px; }}
 QPushButton#place {{
     border: none; border-bottom: 2px solid transparent; border-radius: 0; color: {faint};
-    padding: 5px 2px 4px 2px; font-family: Literata; font-size: 15px; font-weight: 600;
+    padding: 6px 2px 3px 2px; min-height: 22px;
+    font-family: Literata; font-size: 15px; font-weight: 600;
 }}
 QPushButton#place:checked {{ color: {plum}; border-bottom: 2px solid {plum}; }}
 QPushButton#place:focus {{ border-bottom: 2px dotted {plum}; color: {ink}; }}

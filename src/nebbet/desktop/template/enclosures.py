@@ -66,7 +66,7 @@ class Enclosures(FileDrop):
         """The last day on which the file should go out; it holds wherever the file is used."""
         until = QLineEdit()
         theme.named(until, f"Last day of enclosure {number}", "holds wherever the file is used")
-        until.setPlaceholderText("no end, or a day: 2027-03-31")
+        until.setPlaceholderText("no end, or 2027-03-31")
         held = self._shared.catalogue.files.get(enclosure.file)
         if held and held.valid_until:
             until.setText(held.valid_until.isoformat())
