@@ -32,7 +32,8 @@ class Search(QObject):
         self._voice = voice
         self._work = Operations(self)
         self._catalogue, self._entries = Catalogue(), list[Registered]()
-        self._finder: Finder | None = None
+        self._finder: Finder | None = None  # what answers
+        self._latest: Finder | None = None  # the same or a later one, in the background alone
         self._register: Index | None = None
         self._indexed: list[Registered] | None = None
 
@@ -55,11 +56,11 @@ class Search(QObject):
             from nebbet.core.ranking.index import Index
             from nebbet.library.search import make_finder
 
+            # What fails leaves none behind: the next one is made of everything.
+            known, self._latest = self._latest, None
+            self._latest = made = make_finder(catalogue, now, pinned, known, change)
             changed = self._register is None or entries is not self._indexed
-            return (
-                make_finder(catalogue, now, pinned, self._finder, change),
-                Index(find_entries(entries)) if changed else None,
-            )
+            return made, Index(find_entries(entries)) if changed else None
 
         def done(made: "tuple[Finder, Index | None]") -> None:
             self._finder = made[0]
