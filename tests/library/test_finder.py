@@ -41,6 +41,7 @@ AFTER: dict[str, Catalogue] = {
     ),
     "a case's number": _with_case(replace(CASES["k1"], number="LS-300")),
     "a case to somebody else": _with_case(replace(CASES["k1"], contact="c3")),
+    "a case to nobody": _with_case(replace(CASES["k1"], contact="")),
     "a case more": _with_case(Case("k3", "LS-300", "late", "Late", "c3", {"hours": "2"})),
     "a case gone": _without("k2"),
     "another kind and field": _with_case(replace(CASES["k1"], kind="found", fields={"box": "1"})),
@@ -60,6 +61,15 @@ def test_a_change_of_people_and_cases(after: Catalogue) -> None:
         followed = make_finder(after, NOW, known=known, change=change)
         assert found(followed) == found(anew)
         assert followed.fields == anew.fields
+
+
+def test_cases_that_are_nobody_s_are_not_gathered_under_one_name() -> None:
+    """There may be very many of them, and each change would go through all."""
+    nobody_s = replace(BEFORE, cases={f"k{n}": Case(f"k{n}", f"LS-{n}") for n in range(3)})
+    anew = make_finder(nobody_s, NOW)
+    assert dict(anew.cases_of) == {}
+    assert dict(make_finder(BEFORE, NOW).cases_of) == {"c1": ("k1",), "c2": ("k2",)}
+    assert anew.cases.find("ls-2")[0] == "k2"
 
 
 def test_one_changed_record_is_looked_at_alone(monkeypatch: pytest.MonkeyPatch) -> None:

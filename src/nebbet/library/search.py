@@ -51,15 +51,16 @@ def make_finder(
     pinned for themselves."""
     standing = _standings(catalogue, now, pinned)
     if known is None:
+        of_contact = _cases_of({}, {}, catalogue.cases, catalogue.cases.keys())
         return Finder(
             catalogue,
             Index(_entries(catalogue, catalogue.templates.values()), standing),
-            Index(contact_entries(catalogue)),
+            Index(contact_entries(catalogue, cases_of=of_contact)),
             Index(case_entries(catalogue)),
             users_in(catalogue),
             fields_in(catalogue),
             listing_of(catalogue, pinned),
-            _cases_of({}, {}, catalogue.cases, catalogue.cases.keys()),
+            of_contact,
         )
     contacts, cases, of_contact = _people_patched(known, catalogue, change)
     return Finder(
@@ -120,16 +121,24 @@ def _people_patched(
 
 
 def _cases_of(
-    known: _CasesOf, before: Mapping[str, Case], after: Mapping[str, Case], keys: Iterable[str]
+    known: _CasesOf, before: Mapping[str, Case], after: Mapping[str, Case], keys: Collection[str]
 ) -> _CasesOf:
     """The cases of each contact, when those of some keys are other ones than before."""
+    was, now = _by_contact(before, keys), _by_contact(after, keys)
     made = dict(known)
-    for key in sorted(keys):
-        if held := before.get(key):
-            made[held.contact] = tuple(k for k in made.get(held.contact, ()) if k != key)
-        if case := after.get(key):
-            made[case.contact] = (*made.get(case.contact, ()), key)
+    for person in was.keys() | now.keys():
+        stay = (key for key in known.get(person, ()) if key not in keys)
+        made[person] = (*stay, *now.get(person, ()))
     return made
+
+
+def _by_contact(cases: Mapping[str, Case], keys: Collection[str]) -> dict[str, list[str]]:
+    """The cases of some keys that are somebody's."""
+    found: dict[str, list[str]] = {}
+    for key in sorted(keys):
+        if (case := cases.get(key)) and case.contact:
+            found.setdefault(case.contact, []).append(key)
+    return found
 
 
 def _with(
