@@ -2,6 +2,7 @@
 
 import email
 import email.policy
+import gc
 import os
 import shutil
 from collections.abc import Callable, Iterator
@@ -43,6 +44,16 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         # What the offscreen platform cannot do is no fault of the window.
         cannot = ("propagateSizeHints", "does not support (raise|grabbing)")
         item.add_marker(pytest.mark.qt_log_ignore(*cannot, extend=True))
+
+
+@pytest.fixture(autouse=True)
+def garbage_is_collected_here() -> Iterator[None]:
+    """What Qt owns may only end in the window's thread: in another one, the end waits for Python
+    while Python waits for Qt."""
+    gc.disable()
+    yield
+    gc.collect()
+    gc.enable()
 
 
 @pytest.fixture(scope="session")
