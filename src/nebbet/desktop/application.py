@@ -25,6 +25,8 @@ from nebbet.personal.settings import read_settings
 _log = logging.getLogger(__name__)
 _SCREENS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
 
+_COLLECTING, _COLLECT_EVERY = "collecting", 20_000  # milliseconds
+
 
 def local_now() -> datetime:
     """This moment in the time zone of this machine."""
@@ -86,9 +88,15 @@ def run(
 
 
 def _collect_garbage_again() -> None:
-    """The start is over; what it made stays, and is not looked through again."""
+    """The start is over; what it made stays, and is not looked through again. From now on this
+    thread collects, no other: what Qt owns and ends elsewhere can lock both."""
     gc.freeze()
-    gc.enable()
+    application = QApplication.instance()
+    if application is not None and application.findChild(QTimer, _COLLECTING) is None:
+        timer = QTimer(application)
+        timer.setObjectName(_COLLECTING)
+        timer.timeout.connect(gc.collect)
+        timer.start(_COLLECT_EVERY)
 
 
 def _refuse(error: NebbetError) -> int:
