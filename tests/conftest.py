@@ -8,7 +8,6 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime
-from decimal import Decimal
 from pathlib import Path
 
 import pytest
@@ -87,11 +86,6 @@ def world(hanna: Contact, case: Case, me: Member) -> World:
         sender=me,
         facts={"claims_phone": Fact("claims_phone", "01632 960 140", "Claims, telephone")},
     )
-
-
-@pytest.fixture
-def thousand() -> Decimal:
-    return Decimal("1234.5")
 
 
 @pytest.fixture(autouse=True)

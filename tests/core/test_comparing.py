@@ -60,6 +60,74 @@ def marked(row: Row) -> tuple[str, str]:
     return one, other
 
 
+# One file twice, one address twice
+
+TWICE = with_content(
+    BASE,
+    enclosures=(
+        Enclosure("f" * 64, "A.pdf", when="n > 1"),
+        Enclosure("f" * 64, "A.pdf", when="n < 9"),
+    ),
+    copies=Copies(conditional=(Copy("cc", "b@x.example", "n > 1"), Copy("cc", "b@x.example", "m"))),
+)
+
+
+def test_one_file_enclosed_twice_is_two_things() -> None:
+    kept = TWICE.content.enclosures
+    assert merge(TWICE, TWICE, replace(TWICE, title="New")).draft.content.enclosures == kept
+    less = with_content(TWICE, enclosures=kept[1:])
+    assert merge(TWICE, less, TWICE).draft.content.enclosures == kept[1:]
+    assert merge(TWICE, TWICE, less).draft.content.enclosures == kept[1:]
+    other = with_content(TWICE, enclosures=(kept[0], replace(kept[1], when="n < 5")))
+    both = merge(TWICE, less, other)
+    assert (both.draft.content.enclosures, both.clashes) == (other.content.enclosures[1:], ())
+    assert merge(BASE, TWICE, BASE).draft.content.enclosures == kept
+
+
+def test_one_address_copied_twice_is_two_things() -> None:
+    copies = TWICE.content.copies.conditional
+    made = merge(TWICE, TWICE, replace(TWICE, title="New")).draft.content.copies
+    assert made.conditional == copies
+    less = with_content(TWICE, copies=Copies(conditional=copies[:1]))
+    assert merge(TWICE, TWICE, less).draft.content.copies.conditional == copies[:1]
+
+
+def test_the_comparison_shows_which_of_two_went() -> None:
+    less = with_content(
+        TWICE,
+        enclosures=TWICE.content.enclosures[1:],
+        copies=Copies(conditional=TWICE.content.copies.conditional[:1]),
+    )
+    shown = {s.name: [marked(row) for row in s.rows if row.changed] for s in compare(TWICE, less)}
+    assert shown == {
+        "Copies under a condition": [("[Cc: b@x.example, only if m]", "")],
+        "Enclosures": [(f"[A.pdf ({'f' * 64}), only if n > 1]", "")],
+    }
+
+
+def test_the_comparison_shows_another_shelf_and_where_a_link_leads_now() -> None:
+    (section,) = compare(BASE, replace(BASE, shelf="s2"), shelf={"s1": "One", "s2": "Two"}.get)
+    assert (section.name, marked(section.rows[0])) == ("Shelf", ("[One]", "<Two>"))
+    one, other = (
+        with_body(BASE, "Dear you,", f'See <a href="https://{host}.example/">this</a>,')
+        for host in "ab"
+    )
+    (section,) = compare(one, other)
+    assert marked(section.rows[0]) == (
+        "See this → https://[a].example/,", "See this → https://<b>.example/,",
+    )  # fmt: skip
+
+
+def test_a_text_that_became_finished_on_the_other_side_is_so() -> None:
+    finished = with_text(BASE, Texts("Our hours", "<p>whole</p>", finished=True))
+    done = merge(BASE, replace(BASE, title="New"), finished)
+    assert done.clashes == ()
+    assert done.draft.content.texts["en_GB"] == finished.content.texts["en_GB"]
+    clash = merge(BASE, with_body(BASE, "Bye", "Yours"), finished)
+    assert clash.clashes == ("the text in English",)
+    assert not clash.draft.content.texts["en_GB"].finished
+
+
 # Comparing
 
 

@@ -301,4 +301,4 @@ def test_a_finished_text_of_the_library_is_cleaned_on_its_way_out() -> None:
     """Whoever can write into the library can write anything there."""
     content = Content({"en": Texts("s", "<p onclick=x()>a<script>x()</script></p>", finished=True)})
     letter = letters.start("l", content)
-    assert render_email(letter.body) == "<p>a</p>"
+    assert "<body>\n<p>a</p>\n</body>" in render_email(letter.body)

@@ -369,7 +369,12 @@ def test_lists_are_joined_as_the_language_joins_them(world: World) -> None:
         ({"title": "Mr", "first_name": "Ola", "last_name": "Moe"}, "nb", "Hei Ola Moe,"),
         ({"first_name": "Ola"}, "nb", "Hei Ola,"),
         ({}, "nb", "Hei,"),
-        ({"first_name": "Ola"}, "xx", "Dear Ola,"),
+        ({"first_name": "Ola"}, "fi", "Hei Ola,"),
+        ({"title": "Mr", "first_name": "Jan", "last_name": "Nowak"}, "pl", "Dzień dobry,"),
+        # By name alone, never in English: nobody here knows how the language greets.
+        ({"title": "Ms", "first_name": "Aiko", "last_name": "Mori"}, "ja", "Aiko Mori,"),
+        ({"first_name": "Ola"}, "xx", "Ola,"),
+        ({}, "xx", ""),
     ],
 )
 def test_greetings(contact: dict[str, object], language: str, said: str) -> None:

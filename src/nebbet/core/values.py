@@ -75,6 +75,11 @@ def _tagged(raw: Mapping[object, object]) -> Single:
         return date.fromisoformat(text) if len(text) == 10 else datetime.fromisoformat(text)
     if "time" in raw:
         return time.fromisoformat(str(raw["time"]))
+    if "number" in raw:
+        number = Decimal(str(raw["number"]))
+        if not is_sensible(number):
+            raise ValueError(raw["number"])
+        return number
     amount, currency = Decimal(str(raw["money"])), str(raw["currency"]).upper()
     if not is_sensible(amount) or not _CURRENCY.fullmatch(currency):
         raise ValueError(currency)
@@ -93,11 +98,19 @@ def to_json(value: Value) -> object:
         case Money():
             return {"money": str(value.amount), "currency": value.currency}
         case Decimal():
-            return int(value) if value == value.to_integral_value() else float(value)
+            return _number_to_json(value)
         case tuple():
             return [to_json(item) for item in value]
         case _:
             return value
+
+
+def _number_to_json(number: Decimal) -> object:
+    """A number that JSON readers keep; one with more digits than they keep is text in an object."""
+    if number == number.to_integral_value():
+        return int(number)
+    near = float(number)
+    return near if Decimal(str(near)) == number else {"number": str(number)}
 
 
 def mapping_from_json(raw: Mapping[str, object]) -> dict[str, Value]:

@@ -121,7 +121,9 @@ def _with_files(content: Content, known: Mapping[str, tuple[str, str, int]]) -> 
 
     def text(texts: Texts) -> Texts:
         source = _ASSET.sub(lambda match: f"file:{known[match[1]][0]}", texts.body)
-        return replace(texts, body=body.write(body.read(source)))
+        if not texts.finished:
+            source = body.write(body.read(source))
+        return replace(texts, body=source)
 
     enclosures = []
     for enclosure in content.enclosures:

@@ -1,7 +1,8 @@
 """The body model: reading and cleaning HTML, writing it back, and rendering it for the mail."""
 
-from nebbet.core.body.email_html import finished, render_email
+from nebbet.core.body.email_html import render_email
 from nebbet.core.body.figures import Figures, figures
+from nebbet.core.body.finished import finished, markup_line, markup_source
 from nebbet.core.body.foreign import read_foreign
 from nebbet.core.body.frame import BUILT_IN, Frame
 from nebbet.core.body.levelled import levelled
@@ -96,6 +97,8 @@ __all__ = [
     "lines_of",
     "link_addresses",
     "lists_of",
+    "markup_line",
+    "markup_source",
     "may_lead",
     "moved",
     "parts",

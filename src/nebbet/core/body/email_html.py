@@ -2,15 +2,15 @@
 
 import html
 from collections.abc import Mapping
-from functools import lru_cache
 from itertools import groupby
+from typing import NamedTuple
 from urllib.parse import quote
 
 from nebbet.core import inline
+from nebbet.core.body.document import head, is_right_to_left
+from nebbet.core.body.finished import finished
 from nebbet.core.body.frame import PLAIN, Frame
-from nebbet.core.body.markup import clean_markup
 from nebbet.core.body.model import (
-    FILE,
     Block,
     Body,
     Break,
@@ -41,6 +41,16 @@ _SIDE = 28  # pixels beside the text
 _URL_SAFE = "%/:?#[]@!$&'()*+,;=-._~"
 
 
+class _Look(NamedTuple):
+    """How a message looks: its frame, the addresses of its pictures, and the side on which its
+    lines begin and that on which they end."""
+
+    frame: Frame
+    sources: Mapping[str, str]
+    start: str = "left"
+    end: str = "right"
+
+
 def render_email(
     body: Body, frame: Frame = PLAIN, sources: Mapping[str, str] | None = None, language: str = ""
 ) -> str:
@@ -50,12 +60,16 @@ def render_email(
     picture without one leaves its text. Values are escaped, wherever they stand.
     """
     sources, frame = sources or {}, frame.sound
+    turned = is_right_to_left(language)
+    look = _Look(frame, sources, "right", "left") if turned else _Look(frame, sources)
     if len(body) == 1 and isinstance(body[0], Markup):
-        return finished(body[0], sources)
-    text = _cell(_sections(body, frame, sources), f"24px {_SIDE}px")
-    rows = _band(frame, sources) + text + _foot(frame)
-    return _DOCUMENT.format(
-        lang=html.escape(language.replace("_", "-")),
+        return f"{head(language)}<body>\n{finished(body[0], sources)}\n</body>\n</html>\n"
+    text = _cell(_sections(body, look), f"24px {_SIDE}px")
+    rows = _band(look) + text + _foot(look)
+    return head(language) + _BODY.format(
+        side=look.start,
+        # Mail services on the web drop the document's own element, and what it says.
+        direction=' dir="rtl"' if turned else "",
         ground=frame.ground,
         paper=frame.paper,
         width=frame.width,
@@ -66,40 +80,13 @@ def render_email(
     )
 
 
-def finished(markup: Markup, sources: Mapping[str, str], braces: str = "{{") -> str:
-    """Finished HTML with its values escaped, and its pictures where the message has them; braces
-    is how braces that are meant as such are written.
-
-    It is cleaned once more with the values in it: a placeholder may stand across markup, and only
-    its value says where a link leads.
-    """
-    text = "".join(
-        part.replace(inline.ESCAPED, braces)
-        if isinstance(part, str)
-        else html.escape(inline.shown((part,))).replace("{{", braces)
-        for part in markup.source
-    )
-    return FILE.sub(lambda found: sources.get(found[1], found[0]), _cleaned(text))
-
-
-@lru_cache(maxsize=32)  # an editor asks again for each painting
-def _cleaned(text: str) -> str:
-    return clean_markup(text).source
-
-
-_DOCUMENT = """\
-<!DOCTYPE html>
-<html lang="{lang}">
-<head>
-<meta http-equiv="Content-Type" content="text/html; charset=utf-8">
-<meta name="viewport" content="width=device-width, initial-scale=1">
-</head>
+_BODY = """\
 <body style="margin:0;padding:0;background-color:{ground}">
 <table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0" \
 bgcolor="{ground}"><tr><td align="center" style="padding:16px 8px">
-<table role="presentation" width="{width}" cellpadding="0" cellspacing="0" border="0" \
+<table role="presentation"{direction} width="{width}" cellpadding="0" cellspacing="0" border="0" \
 bgcolor="{paper}" style="width:100%;max-width:{width}px;background-color:{paper};\
-font-family:{font};font-size:{size}px;line-height:1.5;color:{ink};text-align:left">
+font-family:{font};font-size:{size}px;line-height:1.5;color:{ink};text-align:{side}">
 {rows}</table>
 </td></tr></table>
 </body>
@@ -111,50 +98,51 @@ def _cell(content: str, padding: str, style: str = "") -> str:
     return f'<tr><td style="padding:{padding}{style}">\n{content}</td></tr>\n'
 
 
-def _band(frame: Frame, sources: Mapping[str, str]) -> str:
-    if frame.logo in sources:
-        content = _img(sources[frame.logo], frame.logo_alt, frame.logo_width) + "\n"
-    elif frame.band:
-        content = f'<span style="font-size:18px">{html.escape(frame.band)}</span>\n'
+def _band(look: _Look) -> str:
+    if look.frame.logo in look.sources:
+        frame = look.frame
+        content = _img(look.sources[frame.logo], frame.logo_alt, frame.logo_width) + "\n"
+    elif look.frame.band:
+        content = f'<span style="font-size:18px">{html.escape(look.frame.band)}</span>\n'
     else:
         return ""
-    style = f";background-color:{frame.accent};color:#FFFFFF"
+    style = f";background-color:{look.frame.accent};color:#FFFFFF"
     return _cell(content, "14px 28px", style)
 
 
-def _foot(frame: Frame) -> str:
-    if not frame.foot:
+def _foot(look: _Look) -> str:
+    if not look.frame.foot:
         return ""
-    lines = "<br>\n".join(html.escape(line) for line in frame.foot)
-    style = f";border-top:1px solid {frame.accent};font-size:12px;color:{frame.faint}"
+    lines = "<br>\n".join(html.escape(line) for line in look.frame.foot)
+    style = f";border-top:1px solid {look.frame.accent};font-size:12px;color:{look.frame.faint}"
     return _cell(lines + "\n", "14px 28px", style)
 
 
-def _sections(body: Body, frame: Frame, sources: Mapping[str, str]) -> str:
+def _sections(body: Body, look: _Look) -> str:
     written: list[str] = []
     for held in sections(standing(body)):
         if not held[0].column:
-            written.append(_blocks(held, frame, sources))
+            written.append(_blocks(held, look))
             continue
         columns = [tuple(group) for _, group in groupby(held, key=lambda block: block.column)]
-        written.append(_columns([_blocks(column, frame, sources) for column in columns], frame))
+        written.append(_columns([_blocks(column, look) for column in columns], look))
     return "".join(written)
 
 
-def _columns(columns: list[str], frame: Frame) -> str:
+def _columns(columns: list[str], look: _Look) -> str:
     """Columns side by side where there is room, else one below the other.
 
     Boxes flow and wrap without any media query; the comments give the layout to the one family
     of mail programs that knows no boxes. Common practice, no source.
     """
-    width = (frame.width - 2 * _SIDE) // len(columns)
+    width = (look.frame.width - 2 * _SIDE) // len(columns)
     cell = (
         f"display:inline-block;width:100%;max-width:{width}px;vertical-align:top;"
         f"font-size:{SIZE}px;line-height:1.5"
     )
     boxes = [
         f'<!--[if mso]><td width="{width}" valign="top"><![endif]-->'
-        f'<div style="{cell}">\n<div style="padding:0 12px 0 0">\n{column}</div>\n</div>'
+        f'<div style="{cell}">\n<div style="padding-{look.end}:12px">\n{column}</div>\n</div>'
         "<!--[if mso]></td><![endif]-->"
         for column in columns
     ]
@@ -163,63 +151,66 @@ def _columns(columns: list[str], frame: Frame) -> str:
     return f'<div style="font-size:0">\n{start}{"".join(boxes)}{end}\n</div>\n'
 
 
-def _blocks(body: Body, frame: Frame, sources: Mapping[str, str]) -> str:
+def _blocks(body: Body, look: _Look) -> str:
     parts: list[str] = []
     for quoted, group in groupby(body, key=lambda block: block.quote):
-        held = _unquoted(tuple(group), frame, sources)
-        parts.append(f'<blockquote style="{_QUOTE}">\n{held}</blockquote>\n' if quoted else held)
+        held = _unquoted(tuple(group), look)
+        style = f"margin:0 0 14px 0;padding-{look.start}:14px;border-{look.start}:3px solid #C9C3BA"
+        parts.append(f'<blockquote style="{style}">\n{held}</blockquote>\n' if quoted else held)
     return "".join(parts)
 
 
-_QUOTE = "margin:0 0 14px 0;padding:0 0 0 14px;border-left:3px solid #C9C3BA"
 _RULE = "margin:0 0 14px 0;border-top:1px solid #C9C3BA;font-size:1px;line-height:1px"
 
 
-def _unquoted(body: Body, frame: Frame, sources: Mapping[str, str]) -> str:
+def _unquoted(body: Body, look: _Look) -> str:
     parts: list[str] = []
-    lists = Nesting(parts, '<{} style="margin:0 0 14px 0;padding:0 0 0 26px">'.format)
+    inset = "0 0 0 26px" if look.start == "left" else "0 26px 0 0"
+    lists = Nesting(parts, f'<{{}} style="margin:0 0 14px 0;padding:{inset}">'.format)
     for is_fact, group in groupby(body, key=lambda block: isinstance(block, FactRow)):
         if is_fact:
             lists.leave()
-            parts.append(_fact_table(tuple(group), frame, sources))
+            parts.append(_fact_table(tuple(group), look))
             continue
         for block in group:
-            content = _content(block.inlines, frame, sources)
+            content = _content(block.inlines, look)
             if isinstance(block, ListItem):
                 lists.enter(block)
                 parts.append(f'<li style="margin:0 0 4px 0{_align(block)}">{content}\n')
             else:
                 lists.leave()
-                parts.append(_block(block, content, frame))
+                parts.append(_block(block, content, look))
     lists.leave()
     return "".join(parts)
 
 
-def _content(inlines: tuple[Inline, ...], frame: Frame, sources: Mapping[str, str]) -> str:
-    return "".join(_inline(part, frame, sources) for part in inlines)
+def _content(inlines: tuple[Inline, ...], look: _Look) -> str:
+    return "".join(_inline(part, look) for part in inlines)
 
 
-def _block(block: Block, content: str, frame: Frame) -> str:
+def _block(block: Block, content: str, look: _Look) -> str:
     match block:
         case Heading():
-            return _heading(block, content, frame)
+            return _heading(block, content, look)
         case Divider():
             return f'<div style="{_RULE}">&nbsp;</div>\n'
         case Button():
-            return _button(block, content, frame)
+            return _button(block, content, look)
         case Included():
             return ""
     return f'<p style="margin:0 0 14px 0{_align(block)}">{content or "&nbsp;"}</p>\n'
 
 
-def _fact_table(rows: Body, frame: Frame, sources: Mapping[str, str]) -> str:
-    label = f"padding:4px 16px 4px 0;border-bottom:1px solid #DDD8D0;color:{frame.faint}"
-    value = "padding:4px 0;border-bottom:1px solid #DDD8D0"
+def _fact_table(rows: Body, look: _Look) -> str:
+    shared = f"text-align:{look.start};border-bottom:1px solid #DDD8D0"
+    inset = "4px 16px 4px 0" if look.start == "left" else "4px 0 4px 16px"
+    label = f"padding:{inset};font-weight:normal;color:{look.frame.faint};{shared}"
+    value = f"padding:4px 0;{shared}"
     written = [
-        f'<tr><td valign="top" width="34%" style="{label}">'
-        f"{_content(sides(row.inlines)[0], frame, sources) or '&nbsp;'}</td>"
+        f'<tr><th scope="row" valign="top" width="34%" style="{label}">'
+        f"{_content(sides(row.inlines)[0], look) or '&nbsp;'}</th>"
         f'<td valign="top" style="{value}">'
-        f"{_content(sides(row.inlines)[1], frame, sources) or '&nbsp;'}</td></tr>\n"
+        f"{_content(sides(row.inlines)[1], look) or '&nbsp;'}</td></tr>\n"
         for row in rows
     ]
     how = f"width:100%;margin:0 0 14px 0;border-collapse:collapse;font-size:{SIZE}px"
@@ -229,18 +220,16 @@ def _fact_table(rows: Body, frame: Frame, sources: Mapping[str, str]) -> str:
     )
 
 
-def _button(button: Button, words: str, frame: Frame) -> str:
+def _button(button: Button, words: str, look: _Look) -> str:
     """A coloured cell with a link in it: it stands where styles of links are dropped, too."""
     link = (
         "display:inline-block;padding:10px 18px;color:#FFFFFF;text-decoration:none;font-weight:bold"
     )
+    colour = look.frame.accent
     side = f' align="{button.align}"' if button.align else ""
     address = html.escape(link_address(button.link))
     led = f'<a href="{address}" style="{link}">{words}</a>' if address else words
-    cell = (
-        f'<td bgcolor="{frame.accent}" style="background-color:{frame.accent};border-radius:3px">'
-        f"{led}</td>"
-    )
+    cell = f'<td bgcolor="{colour}" style="background-color:{colour};border-radius:3px">{led}</td>'
     how = "margin:0 auto 14px auto" if button.align == "center" else "margin:0 0 14px 0"
     return (
         f'<table role="presentation"{side} cellpadding="0" cellspacing="0" border="0" '
@@ -255,16 +244,16 @@ def _align(block: Block) -> str:
     return f";text-align:{block.align}" if block.align else ""
 
 
-def _heading(block: Heading, content: str, frame: Frame) -> str:
+def _heading(block: Heading, content: str, look: _Look) -> str:
     level = block.level
     size = 20 if level == 1 else 17
     style = (
         f"margin:18px 0 8px 0;font-size:{size}px;line-height:1.3;font-weight:bold{_align(block)}"
     )
-    return f'<h{level} style="{style};color:{frame.accent}">{content}</h{level}>\n'
+    return f'<h{level} style="{style};color:{look.frame.accent}">{content}</h{level}>\n'
 
 
-def _inline(part: Inline, frame: Frame, sources: Mapping[str, str]) -> str:
+def _inline(part: Inline, look: _Look) -> str:
     match part:
         case Break():
             return "<br>\n"
@@ -272,13 +261,13 @@ def _inline(part: Inline, frame: Frame, sources: Mapping[str, str]) -> str:
             return ""
         case Picture():
             alt = inline.shown(part.alt)
-            found = sources.get(part.file)
+            found = look.sources.get(part.file)
             shown = _img(found, alt, part.width, part.height) if found else html.escape(alt)
-            return _linked(shown, part.link, frame)
+            return _linked(shown, part.link, look)
         case Gap():
             return " "
         case Run():
-            return _run(part, frame)
+            return _run(part, look)
 
 
 def _img(source: str, alt: str, width: int, height: int = 0) -> str:
@@ -290,14 +279,14 @@ def _img(source: str, alt: str, width: int, height: int = 0) -> str:
     return f'<img {attributes}{said} style="{limit}max-width:100%;height:{high};border:0">'
 
 
-def _linked(text: str, link: Line, frame: Frame) -> str:
+def _linked(text: str, link: Line, look: _Look) -> str:
     address = html.escape(link_address(link))
     if not address:
         return text
-    return f'<a href="{address}" style="color:{frame.accent}">{text}</a>'
+    return f'<a href="{address}" style="color:{look.frame.accent}">{text}</a>'
 
 
-def _run(run: Run, frame: Frame) -> str:
+def _run(run: Run, look: _Look) -> str:
     text = html.escape(inline.shown((run.content,)), quote=False).replace("\n", "<br>\n")
     if run.strike:
         text = f"<s>{text}</s>"
@@ -307,7 +296,7 @@ def _run(run: Run, frame: Frame) -> str:
         text = f"<em>{text}</em>"
     if run.bold:
         text = f"<strong>{text}</strong>"
-    return _linked(text, run.link, frame)
+    return _linked(text, run.link, look)
 
 
 def link_address(link: Line) -> str:

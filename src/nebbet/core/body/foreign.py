@@ -7,8 +7,19 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
-from nebbet.core.body.markup import drop, is_hidden, tree_of
-from nebbet.core.body.model import Block, Body, Break, Inline, ListItem, Paragraph, Placed, Run
+from nebbet.core.body.hidden import drop_unseen_words, is_hidden
+from nebbet.core.body.markup import drop, tree_of
+from nebbet.core.body.model import (
+    MOST_COLUMNS,
+    Block,
+    Body,
+    Break,
+    Inline,
+    ListItem,
+    Paragraph,
+    Placed,
+    Run,
+)
 from nebbet.core.body.read import read
 from nebbet.core.body.tidy import says_something, tidy
 
@@ -100,6 +111,9 @@ def plain_markup(text: str) -> str:
         return ""
     for node in [node for node in body.iter() if _must_go(node)]:
         drop(node)
+    drop_unseen_words(body)
+    for node in list(body.iter()):
+        _say_columns(node)
     for node in list(body.iter()):
         _say_style(node)
     _make_lists(body)
@@ -152,6 +166,19 @@ def _say_style(node: "etree._Element") -> None:
     if node.tag in _INLINE or (node.tag in _TEXT_BLOCKS and not _holds_blocks(node)):
         for tag in [_EMPHASIS[name] for name, value in on.items() if value]:
             _wrap_inside(node, tag)
+
+
+_BOX = re.compile(r"display\s*:\s*inline-(?:block|table)", re.IGNORECASE)
+
+
+def _say_columns(node: "etree._Element") -> None:
+    """Say of boxes that stand side by side that they are columns."""
+    boxes = [child for child in node if child.tag == "div" and _BOX.search(child.get("style", ""))]
+    alone = len(boxes) == len(node) and not (node.text or "").strip()
+    if node.tag == "div" and alone and 1 < len(boxes) <= MOST_COLUMNS:
+        node.set("data-columns", "")
+        for box in boxes:
+            box.set("data-column", "")
 
 
 _EMPHASIS = {"bold": "b", "italic": "i", "underline": "u", "strike": "s"}

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
+from nebbet.core.body.grounds import plain_ground
+from nebbet.core.body.hidden import drop_unseen_words, is_hidden
 from nebbet.core.body.levelled import levelled
 from nebbet.core.body.model import FILE
 from nebbet.core.body.schemes import PICTURES, may_lead, scheme_of
@@ -44,10 +46,6 @@ _PROPERTIES = {
 }  # fmt: skip
 UNSAYABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")
 _REFERENCE = re.compile(r"&#(?:[xX]([0-9a-fA-F]{1,8})|([0-9]{1,10}));?")
-_HIDDEN = re.compile(
-    r"display\s*:\s*none|visibility\s*:\s*hidden|font-size\s*:\s*0(?:px|pt)?\s*(?:;|$)",
-    re.IGNORECASE,
-)
 _SMALL = 2  # pixels: no picture that anybody is to see is smaller
 
 
@@ -120,11 +118,15 @@ def _prepared(text: str, pictures: Mapping[str, str]) -> tuple[str, tuple[str, .
     for node in root.iter("img"):
         if file := pictures.get(node.get("src", "")):
             node.set("src", f"file:{file}")
-    counts = _count(root)
+    counts = _count(root) + _rules(text)
     doomed = [node for node in root.iter() if _must_go(node)]
     for node in doomed:
         drop(node)
-    told = [f"{n} {what if n == 1 else _MANY.get(what, f'{what}s')}" for what, n in counts.items()]
+    counts["hidden text"] += drop_unseen_words(root)
+    counts["background picture"] += sum(map(plain_ground, root.iter()))
+    told = [
+        f"{n} {what if n == 1 else _MANY.get(what, f'{what}s')}" for what, n in counts.items() if n
+    ]
     if cut:
         told.append("nesting that was too deep")
     return _inside(root.find("body")), tuple(told)
@@ -164,10 +166,15 @@ def _parsed(text: str) -> "etree._Element | None":
 
     try:
         return etree.fromstring(
-            text, etree.HTMLParser(huge_tree=True, remove_comments=True, remove_pis=True)
+            _DECLARED.sub("", text, count=1),
+            etree.HTMLParser(huge_tree=True, remove_comments=True, remove_pis=True),
         )
     except (etree.XMLSyntaxError, ValueError):
         return None
+
+
+# A page that is XML says so; of text that is decoded already, the parser would not hear of it.
+_DECLARED = re.compile(r"^\s*<\?xml\b[^>]*>", re.IGNORECASE)
 
 
 def _inside(body: "etree._Element | None") -> str:
@@ -211,8 +218,24 @@ _MANY = {
     "style sheet from elsewhere": "style sheets from elsewhere",
     "link that runs something": "links that run something",
     "picture from this computer": "pictures from this computer",
-    "hidden text": "hidden texts",
+    "rule for some screens only": "rules for some screens only",
+    "font from elsewhere": "fonts from elsewhere",
 }
+_SHEETS = re.compile(r"<style\b[^<>]*>(.*?)</style", re.IGNORECASE | re.DOTALL)
+_AT_RULES = {
+    "@media": "rule for some screens only",
+    "@font-face": "font from elsewhere",
+    "@import": "style sheet from elsewhere",
+}
+
+
+def _rules(text: str) -> Counter[str]:
+    """What style sheets say that no element can say in its own style."""
+    found: Counter[str] = Counter()
+    for sheet in _SHEETS.findall(text):
+        for mark, what in _AT_RULES.items():
+            found[what] += sheet.casefold().count(mark)
+    return found
 
 
 def _count(root: "etree._Element") -> Counter[str]:
@@ -244,11 +267,6 @@ def _is_tracker(node: "etree._Element") -> bool:
         return False
     sizes = [node.get(name, "").strip() for name in ("width", "height")]
     return any(size.isdecimal() and int(size[:6]) <= _SMALL for size in sizes)
-
-
-def is_hidden(node: "etree._Element") -> bool:
-    """Whether an element's own style keeps its text from being seen."""
-    return bool(_HIDDEN.search(node.get("style", "") if isinstance(node.tag, str) else ""))
 
 
 def drop(node: "etree._Element") -> None:

@@ -1,7 +1,11 @@
 """Rendering a completed body as plain text: the same words in the same order."""
 
+from collections.abc import Callable
+from typing import NamedTuple
+
 from nebbet.core import inline
-from nebbet.core.body.email_html import finished, link_address
+from nebbet.core.body.email_html import link_address
+from nebbet.core.body.finished import finished
 from nebbet.core.body.foreign import read_foreign
 from nebbet.core.body.frame import PLAIN, Frame
 from nebbet.core.body.model import (
@@ -32,7 +36,7 @@ def render_plain(body: Body, frame: Frame = PLAIN) -> str:
     'See our page (https://a.example).\\n\\n- one\\n'
     """
     parts: list[str] = []
-    numbers: list[int] = []
+    numbers: list[_Count] = []
     previous: Block | None = None
     if len(body) == 1 and isinstance(body[0], Markup):
         # What a person reads in finished HTML is what is left of it when its look is taken away.
@@ -58,15 +62,25 @@ def _quoted(text: str) -> str:
     return "\n".join(f"> {line}".rstrip() for line in text.split("\n"))
 
 
-def _block(block: Block, numbers: list[int]) -> str:
+class _Count(NamedTuple):
+    """How far a list has counted, and whether it is a numbered one."""
+
+    ordered: bool
+    number: int
+
+
+def _block(block: Block, numbers: list[_Count]) -> str:
     text = _text(block)
     if not isinstance(block, ListItem):
         numbers.clear()
-        return text.upper() if isinstance(block, Heading) and block.level == 1 else text
+        return text
     del numbers[block.level + 1 :]
-    numbers.extend([0] * (block.level + 1 - len(numbers)))
-    numbers[block.level] += 1
-    mark = f"{numbers[block.level]}. " if block.ordered else "- "
+    numbers.extend([_Count(block.ordered, 0)] * (block.level + 1 - len(numbers)))
+    held = numbers[block.level]
+    # Bullets and numbers at one level are two lists, as they are in HTML.
+    number = held.number + 1 if held.ordered == block.ordered else 1
+    numbers[block.level] = _Count(block.ordered, number)
+    mark = f"{number}. " if block.ordered else "- "
     indent = "  " * block.level
     return indent + mark + text.replace("\n", "\n" + indent + " " * len(mark))
 
@@ -80,28 +94,42 @@ def _text(block: Block) -> str:
             return f"{label.removesuffix(':')}: {value}" if label else value
         case Button():
             return f"{_inlines(block.inlines)}: {link_address(block.link)}"
+        case Heading(level=1):
+            return _inlines(block.inlines, str.upper)
     return _inlines(block.inlines)
 
 
-def _inlines(parts: tuple[Inline, ...]) -> str:
+_STRUCK = "~~"  # common practice, no source: what is struck through must not read as what holds
+
+
+def _inlines(parts: tuple[Inline, ...], case: Callable[[str], str] = str) -> str:
+    """The words of a block, in capitals where case makes them so; never an address."""
     done: list[str] = []
+    before: Inline | None = None
     for index, part in enumerate(parts):
+        following = parts[index + 1] if index + 1 < len(parts) else None
         match part:
             case Break():
                 done.append("\n")
             case Start():
                 pass
             case Picture():
-                done.append(f"[{inline.shown(part.alt)}]" if part.alt else "")
+                done.append(f"[{case(inline.shown(part.alt))}]" if part.alt else "")
                 done.append(f" ({link_address(part.link)})" if part.link else "")
             case Gap():
                 done.append(" ")
             case Run():
-                done.append(inline.shown((part.content,)))
-                following = parts[index + 1] if index + 1 < len(parts) else None
+                done.append(_STRUCK if part.strike and not _is_struck(before) else "")
+                done.append(case(inline.shown((part.content,))))
+                done.append(_STRUCK if part.strike and not _is_struck(following) else "")
                 if part.link and getattr(following, "link", ()) != part.link:
                     done.append(_address(part, parts, index))
+        before = part
     return "".join(done).replace("\u00a0", " ")
+
+
+def _is_struck(part: Inline | None) -> bool:
+    return isinstance(part, Run) and part.strike
 
 
 def _address(run: Run, parts: tuple[Inline, ...], index: int) -> str:

@@ -4,6 +4,7 @@ import html
 from itertools import groupby
 
 from nebbet.core import inline
+from nebbet.core.body.finished import markup_source
 from nebbet.core.body.model import (
     Block,
     Body,
@@ -30,7 +31,7 @@ from nebbet.core.body.tidy import sides
 def write(body: Body) -> str:
     """Write a body as source HTML, one block a line; placeholders stand as {{name}}."""
     if len(body) == 1 and isinstance(body[0], Markup):
-        return inline.source(body[0].source)
+        return markup_source(body[0].source)
     written: list[str] = []
     for held in sections(body):
         if not held[0].column:
@@ -94,7 +95,7 @@ def _block(block: Block) -> str:
         case Included():
             return f'<div data-passage="{html.escape(block.passage)}"></div>\n'
         case Markup():
-            return inline.source(block.source)
+            return markup_source(block.source)
         case Button():
             link = html.escape(inline.source(block.link))
             words = inlines(block.inlines)

@@ -1,18 +1,21 @@
 """What changed between two states of a template, word by word."""
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import Literal
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
+from functools import partial
+from itertools import zip_longest
+from typing import Literal, TypeVar
 
 from msgspec import Struct
 from msgspec.structs import asdict
 
 from nebbet.core import body, inline
-from nebbet.core.comparing.aligning import aligned
-from nebbet.core.letter import ADDRESS_LINES, Content, TemplateDraft, Texts
+from nebbet.core.comparing.aligning import aligned, paired
+from nebbet.core.letter import ADDRESS_LINES, Content, Copy, Enclosure, TemplateDraft, Texts
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import fold
 
+_Thing = TypeVar("_Thing")
 PieceKind = Literal["same", "removed", "added"]
 _TOKEN = re.compile(r"\{\{[^{}]*\}\}|\w+|\s+|[^\w\s]")
 _ALIKE = 45  # of 100: blocks at least so alike are the same one, changed
@@ -85,11 +88,13 @@ def compare(
     *,
     file: Callable[[str], str] = str,
     language: Callable[[str], str] = str,
+    shelf: Callable[[str], str] = str,
 ) -> tuple[Section, ...]:
     """The parts of a template that differ, each with all its rows, so that what is around a change
-    can be read. file and language give names to show."""
+    can be read. file, language and shelf give names to show."""
     old, new = before.content, after.content
     made = [Section("Title", (_line(before.title, after.title),))]
+    made.append(Section("Shelf", (_line(shelf(before.shelf), shelf(after.shelf)),)))
     for code in dict.fromkeys((*old.texts, *new.texts)):
         one, other = old.texts.get(code, Texts()), new.texts.get(code, Texts())
         made.append(Section(f"Subject, {language(code)}", (_line(one.subject, other.subject),)))
@@ -110,25 +115,39 @@ def _line(before: str, after: str) -> Row:
 def _lists(old: Content, new: Content, file: Callable[[str], str]) -> Iterator[Section]:
     for part, name in ADDRESS_LINES.items():
         yield Section(name, (_line(getattr(old.copies, part), getattr(new.copies, part)),))
-    yield _keyed(
-        "Copies under a condition",
-        *({f"{c.part} {c.address}": f"{ADDRESS_LINES[c.part]}: {c.address}, only if {c.when}"
-           for c in content.copies.conditional} for content in (old, new)),
-    )  # fmt: skip
-    yield _keyed(
-        "Enclosures",
-        *({e.file: f"{e.name} ({file(e.file)})" + (f", only if {e.when}" if e.when else "")
-           for e in content.enclosures} for content in (old, new)),
-    )  # fmt: skip
-    yield _keyed(
-        "Placeholders",
-        *({fold(p.name): _declared(p) for p in content.placeholders} for content in (old, new)),
+    copies = [content.copies.conditional for content in (old, new)]
+    yield _keyed("Copies under a condition", paired(*copies, by=_place), _copy)
+    files = [content.enclosures for content in (old, new)]
+    named = partial(_enclosure, file)
+    yield _keyed("Enclosures", paired(*files, by=lambda e: e.file), named)
+    placeholders = [content.placeholders for content in (old, new)]
+    yield _keyed("Placeholders", paired(*placeholders, by=lambda p: fold(p.name)), _declared)
+
+
+def _keyed(
+    name: str,
+    states: Sequence[Mapping[Hashable, _Thing]],
+    words: Callable[[_Thing], str],
+) -> Section:
+    """Things beside each other, those that went and those that came beside nothing."""
+    sides = (
+        [words(side[key]) if key in side else "" for side in states]
+        for key in dict.fromkeys(key for side in states for key in side)
     )
+    return Section(name, tuple(_line(*side) for side in sides))
 
 
-def _keyed(name: str, old: dict[str, str], new: dict[str, str]) -> Section:
-    rows = tuple(_line(old.get(k, ""), new.get(k, "")) for k in dict.fromkeys((*old, *new)))
-    return Section(name, rows)
+def _place(copy: Copy) -> str:
+    return f"{copy.part} {copy.address}"
+
+
+def _copy(copy: Copy) -> str:
+    return f"{ADDRESS_LINES[copy.part]}: {copy.address}, only if {copy.when}"
+
+
+def _enclosure(file: Callable[[str], str], enclosure: Enclosure) -> str:
+    when = f", only if {enclosure.when}" if enclosure.when else ""
+    return f"{enclosure.name} ({file(enclosure.file)}){when}"
 
 
 def _declared(placeholder: Placeholder) -> str:
@@ -168,21 +187,38 @@ def _gap(before: Sequence[body.Block], after: Sequence[body.Block]) -> Iterator[
         while left[0] is not found:
             yield Row((Piece(said(left.pop(0)), "removed"),), ())
         left.pop(0)
+        if _leads(found) != _leads(block):  # where it leads is said where that is what changed
+            yield _line(said(found, leads=True), said(block, leads=True))
+            continue
         row = _line(said(found), words)
         yield row if row.changed else Row(row.before, row.after, look=True)
     yield from (Row((Piece(said(block), "removed"),), ()) for block in left)
 
 
-def said(block: body.Block) -> str:
-    """A block as one reads it in a comparison, with a mark for what it is."""
-    words = inline.source(block.source) if isinstance(block, body.Markup) else _words(block.inlines)
+def _leads(block: body.Block) -> list[str]:
+    """Where the words and pictures of a block lead, and which pictures it shows."""
+    parts = (part for part in block.inlines if isinstance(part, body.Run | body.Picture))
+    return [
+        f"{inline.source(part.link)} {part.file if isinstance(part, body.Picture) else ''}"
+        for part in parts
+        if part.link or isinstance(part, body.Picture)
+    ]
+
+
+def said(block: body.Block, *, leads: bool = False) -> str:
+    """A block as one reads it in a comparison, with a mark for what it is; leads says behind the
+    words of each link where it leads."""
+    if isinstance(block, body.Markup):
+        words = inline.source(block.source)
+    else:
+        words = _words(block.inlines, leads=leads)
     when = f"[only if {block.when}] " if block.when else ""
     match block:
         case body.ListItem():
             mark = "  " * block.level + ("1. " if block.ordered else "• ")
         case body.FactRow():
-            label, value = body.sides(block.inlines)
-            words = f"{_words(label)}: {_words(value)}"
+            label, value = (_words(side, leads=leads) for side in body.sides(block.inlines))
+            words = f"{label}: {value}"
             mark = ""
         case body.Button():
             mark, words = "", f"[{words}] → {inline.source(block.link)}"
@@ -199,8 +235,18 @@ def said(block: body.Block) -> str:
     return f"{when}{mark}{words}"
 
 
-def _words(inlines: tuple[body.Inline, ...]) -> str:
-    """Text with its line ends, which a comparison shows."""
-    pieces = ((part.content,) if isinstance(part, body.Run) else ("\n",)
-              for part in inlines if isinstance(part, body.Run | body.Break))  # fmt: skip
-    return inline.source(tuple(part for piece in pieces for part in piece))
+def _words(inlines: tuple[body.Inline, ...], *, leads: bool = False) -> str:
+    """Text with its line ends and its pictures, which a comparison shows."""
+    said: list[str] = []
+    for part, following in zip_longest(inlines, inlines[1:]):
+        match part:
+            case body.Run():
+                said.append(inline.source((part.content,)))
+            case body.Break():
+                said.append("\n")
+            case body.Picture():
+                said.append(f"[picture {inline.source(part.alt) or part.file[:8]}]")
+        link = getattr(part, "link", ())
+        if leads and link and getattr(following, "link", ()) != link:
+            said.append(f" → {inline.source(link)}")
+    return "".join(said)

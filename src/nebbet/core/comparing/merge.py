@@ -7,9 +7,18 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from nebbet.core import body
-from nebbet.core.comparing.aligning import aligned
-from nebbet.core.letter import ADDRESS_LINES, Content, Copies, TemplateDraft, Texts, older
-from nebbet.core.placeholders import language_name
+from nebbet.core.comparing.aligning import aligned, paired
+from nebbet.core.letter import (
+    ADDRESS_LINES,
+    Content,
+    Copies,
+    Copy,
+    Enclosure,
+    TemplateDraft,
+    Texts,
+    older,
+)
+from nebbet.core.placeholders import Placeholder, language_name
 from nebbet.core.records import fold
 
 _Value = TypeVar("_Value")
@@ -46,9 +55,9 @@ def merge(base: TemplateDraft, mine: TemplateDraft, theirs: TemplateDraft) -> Me
     made = replace(
         mine.content,
         texts=texts,
-        placeholders=_keyed("the placeholder {}", contents, _by_name, one),
+        placeholders=_keyed("the placeholder {}", _each(contents, "placeholders"), _name, one),
         copies=_copies(contents, one),
-        enclosures=_keyed("an enclosure", contents, _by_file, one),
+        enclosures=_keyed("an enclosure", _each(contents, "enclosures"), _file, one),
         frame=one("the frame", _each(contents, "frame")),
         calendar=one("the public holidays", _each(contents, "calendar")),
         kinds=_listed([content.kinds for content in contents]),
@@ -59,7 +68,7 @@ def merge(base: TemplateDraft, mine: TemplateDraft, theirs: TemplateDraft) -> Me
     return Merged(TemplateDraft(title, shelf, made, mine.edition), tuple(clashes))
 
 
-def _each(values: Iterable[object], name: str) -> tuple[str, str, str]:
+def _each(values: Iterable[object], name: str) -> tuple[Any, Any, Any]:
     was, my, their = (getattr(value, name) for value in values)
     return was, my, their
 
@@ -74,27 +83,31 @@ def _listed(sides: Sequence[tuple[str, ...]]) -> tuple[str, ...]:
 _Choose = Callable[[str, tuple[Any, Any, Any]], Any]
 
 
-def _by_name(content: Content) -> dict[str, Any]:
-    return {fold(p.name): p for p in content.placeholders}
+def _name(placeholder: Placeholder) -> str:
+    return fold(placeholder.name)
 
 
-def _by_file(content: Content) -> dict[str, Any]:
-    return {enclosure.file: enclosure for enclosure in content.enclosures}
+def _file(enclosure: Enclosure) -> str:
+    return enclosure.file
 
 
-def _by_address(content: Content) -> dict[str, Any]:
-    return {f"{c.part} {c.address}": c for c in content.copies.conditional}
+def _address(copy: Copy) -> str:
+    return f"{copy.part} {copy.address}"
 
 
 def _keyed(
-    name: str, contents: _Contents, by: Callable[[Content], dict[str, Any]], one: "_Choose"
+    name: str,
+    sides: tuple[Sequence[_Value], Sequence[_Value], Sequence[_Value]],
+    by: Callable[[_Value], str],
+    one: "_Choose",
 ) -> tuple[Any, ...]:
-    """Named things, in my order, with what the other side added behind."""
-    was, mine, theirs = map(by, contents)
-    chosen = (
-        one(name.format(key), (was.get(key), mine.get(key), theirs.get(key)))
-        for key in dict.fromkeys((*mine, *theirs))
-    )
+    """Things, in my order, with what the other side added behind."""
+    was, mine, theirs = paired(*sides, by=by)
+    chosen = []
+    for key in dict.fromkeys((*mine, *theirs)):
+        found = was.get(key), mine.get(key), theirs.get(key)
+        called = next(by(thing) for thing in found if thing is not None)
+        chosen.append(one(name.format(called), found))
     return tuple(kept for kept in chosen if kept is not None)
 
 
@@ -103,9 +116,8 @@ def _copies(contents: _Contents, one: "_Choose") -> Copies:
         part: one(name, _each((content.copies for content in contents), part))
         for part, name in ADDRESS_LINES.items()
     }
-    return Copies(
-        **lines, conditional=_keyed("a copy under a condition", contents, _by_address, one)
-    )
+    sides = _each((content.copies for content in contents), "conditional")
+    return Copies(**lines, conditional=_keyed("a copy under a condition", sides, _address, one))
 
 
 def _texts(contents: _Contents, one: "_Choose", clashes: list[str]) -> dict[str, Texts]:
@@ -138,8 +150,11 @@ def _text(
     was, mine, theirs = sides
     subject = one(f"the subject in {language_name(code)}", _each(sides, "subject"))
     if any(text.finished for text in sides):
-        whole = one(f"the text in {language_name(code)}", _each(sides, "body"))
-        return replace(mine, subject=str(subject), body=str(whole))
+        # What keeps its own markup is one piece: its text and that it is so go together.
+        bare, my, their = (replace(text, subject="", original="") for text in sides)
+        kept: Texts = one(f"the text in {language_name(code)}", (bare, my, their))
+        original = mine.original if kept == my else theirs.original
+        return replace(kept, subject=str(subject), original=original)
     blocks, clashed = merge_rows(was.blocks, mine.blocks, theirs.blocks)
     if clashed:
         clashes.append(f"the text in {language_name(code)}")

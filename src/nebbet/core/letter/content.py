@@ -7,8 +7,8 @@ from typing import Literal
 
 from msgspec import Struct, field
 
-from nebbet.core import dates, inline
-from nebbet.core.body import Body, Markup, clean_markup, read
+from nebbet.core import dates
+from nebbet.core.body import Body, Markup, clean_markup, markup_line, read
 from nebbet.core.placeholders import Placeholder
 
 
@@ -29,7 +29,7 @@ class Texts(Struct, frozen=True, omit_defaults=True):
     def blocks(self) -> Body:
         """The body, read; finished HTML is cleaned, wherever it was kept."""
         if self.finished:
-            return (Markup(inline.parse(_clean(self.body))),)
+            return (Markup(markup_line(_clean(self.body))),)
         return read(self.body)
 
     @property

@@ -45,10 +45,13 @@ def _text(text: str, old: str, new: str) -> str:
 
 def _body(texts: Texts, old: str, new: str) -> str:
     """Names stand in the text of a body and in its attributes, both as they are written."""
-    source = _text(texts.body, old, new)
+
+    def renamed(line: inline.Line) -> inline.Line:
+        return inline.renamed(line, lambda name: fold(name) == fold(old), new)
+
     if texts.finished:
-        return source
-    blocks = body.read(source)
+        return body.markup_source(renamed(body.markup_line(texts.body)))
+    blocks = body.each_line(body.read(texts.body), renamed)
     return body.write(
         tuple(
             replace(

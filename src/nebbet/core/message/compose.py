@@ -110,7 +110,7 @@ def _content(letter: Letter, frame: Frame, files: EncodedFiles, token: Callable[
     plain = _text("plain", render_plain(letter.body, frame))
     both = _multipart("alternative", [plain, formatted], token)
     attached = [_attachment(a, files) for a in letter.attached]
-    return _multipart("mixed", [both, *attached], token)
+    return _multipart("mixed", [both, *attached], token) if attached else both
 
 
 def _multipart(

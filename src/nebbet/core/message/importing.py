@@ -1,7 +1,7 @@
 """Making a template of a file: a message, a page, a note."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from html import escape, unescape
 from pathlib import PurePath
 
@@ -15,6 +15,7 @@ from nebbet.core.checks.prompts import blank_names, prompts_in
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Copies, Texts, slots, start
 from nebbet.core.message.charsets import decoded
+from nebbet.core.message.missing import missing_words
 from nebbet.core.message.received import open_message
 from nebbet.core.placeholders import Placeholder, implied
 from nebbet.core.records import fold
@@ -154,9 +155,16 @@ def content_of(
     else:
         source = body.write(body.read_foreign(draft.markup, pictures))
     texts = Texts(draft.subject, source, finished=finished)
+    if gone := missing_words(draft.markup, "\n".join(_lines(texts))):
+        removed = (*removed, f"the words {gone}")
     copies = Copies(cc=draft.cc, bcc=draft.bcc, reply_to=draft.reply_to)
     content = Content({language: texts}, copies=copies)
     return _declared(content), removed
+
+
+def _lines(texts: Texts) -> Iterator[str]:
+    """What a text says, line by line, with {{name}} in it."""
+    return map(inline.source, body.lines_of(body.spoken(texts.blocks)))
 
 
 def _declared(content: Content) -> Content:
@@ -171,12 +179,7 @@ def with_blanks(content: Content) -> Content:
     """Make blanks of the bracketed prompts in every text of a template."""
     texts = content.texts
     plain = "\n".join(
-        [t.subject for t in texts.values()]
-        + [
-            inline.source(line)
-            for t in texts.values()
-            for line in body.lines_of(body.spoken(t.blocks))
-        ]
+        [t.subject for t in texts.values()] + [line for t in texts.values() for line in _lines(t)]
     )
     named = blank_names(prompts_in(plain), (p.name for p in content.placeholders))
     if not named:

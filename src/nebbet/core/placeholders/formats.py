@@ -4,9 +4,10 @@ import re
 from datetime import date, datetime, time
 from decimal import Decimal
 from functools import lru_cache
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 from nebbet.core.errors import NebbetError
+from nebbet.core.placeholders import numbers
 from nebbet.core.placeholders.languages import yes_and_no
 from nebbet.core.sums import kind_of
 from nebbet.core.values import Money, Single, Value
@@ -111,31 +112,16 @@ def _shown(value: Single, locale: "Locale", style: str) -> str:
 
 
 def _number(value: Decimal, locale: "Locale", style: str) -> str:
-    from babel import numbers
-
     if style in ("short", "long"):
-        # Where CLDR has no long form, it is the short one.
-        has_long = "long" in locale.compact_decimal_formats
-        length: Literal["short", "long"] = "long" if style == "long" and has_long else "short"
-        return numbers.format_compact_decimal(
-            value, format_type=length, locale=locale, fraction_digits=1
-        )
-    pattern = None if style in STYLES else _number_pattern(style)
-    return numbers.format_decimal(value, pattern, locale=locale)
+        return numbers.compact(value, locale, style)
+    return numbers.number(value, locale, None if style in STYLES else _number_pattern(style))
 
 
 def _amount(value: Money, locale: "Locale", style: str) -> str:
-    from babel import numbers
-
     if style in ("long", "full"):
-        return numbers.format_currency(
-            value.amount, value.currency, locale=locale, format_type="name"
-        )
-    pattern = None if style in STYLES else _number_pattern(style)
+        return numbers.named_amount(value, locale)
     # A pattern says how many decimals it wants; without one, the currency does.
-    return numbers.format_currency(
-        value.amount, value.currency, pattern, locale=locale, currency_digits=pattern is None
-    )
+    return numbers.amount(value, locale, None if style in STYLES else _number_pattern(style))
 
 
 def _number_pattern(style: str) -> str | None:

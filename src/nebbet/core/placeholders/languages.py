@@ -5,7 +5,9 @@ From memory, checked by no outside source; a language that is missing here greet
 
 from msgspec import Struct
 
+from nebbet.core.errors import NebbetError
 from nebbet.core.records import Contact, fold
+from nebbet.core.sentences import said
 
 
 class Greeting(Struct, frozen=True):
@@ -25,7 +27,13 @@ _YES_NO = {
     "en": ("yes", "no"), "de": ("ja", "nein"), "fr": ("oui", "non"), "es": ("sí", "no"),
     "it": ("sì", "no"), "nl": ("ja", "nee"), "pt": ("sim", "não"), "pl": ("tak", "nie"),
     "nb": ("ja", "nei"), "nn": ("ja", "nei"), "no": ("ja", "nei"), "da": ("ja", "nej"),
-    "sv": ("ja", "nej"), "fi": ("kyllä", "ei"),
+    "sv": ("ja", "nej"), "fi": ("kyllä", "ei"), "is": ("já", "nei"), "ca": ("sí", "no"),
+    "gl": ("si", "non"), "eu": ("bai", "ez"), "cs": ("ano", "ne"), "sk": ("áno", "nie"),
+    "sl": ("da", "ne"), "hr": ("da", "ne"), "sr": ("да", "не"), "bg": ("да", "не"),
+    "ru": ("да", "нет"), "uk": ("так", "ні"), "hu": ("igen", "nem"), "ro": ("da", "nu"),
+    "el": ("ναι", "όχι"), "tr": ("evet", "hayır"), "et": ("jah", "ei"), "lv": ("jā", "nē"),
+    "lt": ("taip", "ne"), "ja": ("はい", "いいえ"), "ko": ("예", "아니요"), "zh": ("是", "否"),
+    "ar": ("نعم", "لا"), "he": ("כן", "לא"),
 }  # fmt: skip
 
 _NORSE = Greeting("Hei {first} {last},", "Hei {first},", "Hei,")
@@ -68,6 +76,11 @@ _GREETINGS = {
     "no": _NORSE,
     "da": Greeting("Hej {first} {last},", "Hej {first},", "Hej,"),
     "sv": Greeting("Hej {first} {last},", "Hej {first},", "Hej,"),
+    "fi": Greeting("Hei {first} {last},", "Hei {first},", "Hei,"),
+    "pt": Greeting("Olá, {first} {last},", "Olá, {first},", "Olá,"),
+    # A name would stand in a case of its own (the vocative), which nobody can work out.
+    "pl": Greeting("Dzień dobry,", "Dzień dobry,", "Dzień dobry,"),
+    "cs": Greeting("Dobrý den,", "Dobrý den,", "Dobrý den,"),
 }
 # What a title says of a person, in the languages that contacts come in.
 _GENDERS = {
@@ -82,33 +95,46 @@ _STATED = {"f": "female", "w": "female", "woman": "female", "m": "male", "man": 
 
 
 def yes_and_no(language: str) -> tuple[str, str]:
-    """Yes and no in a language; in English where it is not known."""
-    return _YES_NO.get(language, _YES_NO["en"])
+    """Yes and no in a language. Raises NebbetError where they are not known: a word in English
+    would stand in the middle of a foreign letter."""
+    if language not in _YES_NO:
+        raise NebbetError(
+            said("What yes and no are in “{language}” is not known here", language=language),
+            advice=said("Make it a choice between the two words"),
+        )
+    return _YES_NO[language]
 
 
 def greeting(contact: Contact | None, language: str) -> tuple[str, str]:
     """How a letter begins, with its comma, and how that was chosen.
 
-    By title and last name, by first name, or neutral when neither is known. Gender comes from the
-    contact's title or its field “gender”, never from a name.
+    By title and last name, by first name, or neutral when neither is known; in a language whose
+    greetings are not known, by name alone. Gender comes from the contact's title or its field
+    “gender”, never from a name. Nothing where there is nothing to say.
 
     >>> greeting(Contact("1", title="Mr", last_name="Weber"), "de")[0]
     'Guten Tag Herr Weber,'
     >>> greeting(None, "fr")[0]
     'Bonjour,'
     """
-    words = _GREETINGS.get(language, _GREETINGS["en"])
+    words = _GREETINGS.get(language)
+    if words is None:
+        return _by_name(contact)
     if contact is None:
         return words.plain, "nobody is chosen yet, so it is neutral"
     title = _title(contact, words)
     if title and contact.last_name and "{title}" in words.titled:
-        said = words.titled.format(title=title, last=contact.last_name)
-        return said, "by title and last name"
+        return words.titled.format(title=title, last=contact.last_name), "by title and last name"
     if contact.first_name and contact.last_name and "{title}" not in words.titled:
         return words.titled.format(first=contact.first_name, last=contact.last_name), "by full name"
     if contact.first_name:
         return words.named.format(first=contact.first_name), "by first name: no title is on file"
     return words.plain, "neutral: neither title and last name nor first name is on file"
+
+
+def _by_name(contact: Contact | None) -> tuple[str, str]:
+    name = contact.name if contact else ""
+    return f"{name}," if name else "", "by name alone: how this language greets is not known here"
 
 
 def _title(contact: Contact, words: Greeting) -> str:
@@ -128,6 +154,6 @@ def _title(contact: Contact, words: Greeting) -> str:
 def _gender(contact: Contact) -> str:
     for name, value in contact.more.items():
         if fold(name) == "gender":
-            said = fold(str(value))
-            return _STATED.get(said, said)
+            stated = fold(str(value))
+            return _STATED.get(stated, stated)
     return ""

@@ -2,6 +2,7 @@
 
 import re
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
@@ -9,6 +10,9 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.placeholders.formats import STYLES, language_of, show
 from nebbet.core.sums import kind_of
 from nebbet.core.values import Value
+
+if TYPE_CHECKING:
+    from decimal import Decimal
 
 CASES = ("upper", "lower", "title", "sentence")
 PLAIN = (*STYLES, *CASES, "list")
@@ -131,15 +135,23 @@ def plural(value: Value, forms: tuple[str, ...], language: str) -> str:
         name = language_of(language).get_language_name("en")
         raise NebbetError(f"“plural” needs {len(whole)} forms in {name}: {' / '.join(whole)}")
     named = dict(zip(order, forms, strict=True))
-    category = language_of(language).plural_form(abs(number))
-    if category not in named and "other" in named:
-        category = "other"  # such as the French form for millions
+    category = language_of(language).plural_form(_as_shown(abs(number)))
+    if category not in named:
+        # Such as the French form for millions; and where whole numbers do not need "other", which
+        # fractions do, it is the form for a few that Slavic languages come closest with.
+        category = next((form for form in ("other", "few") if form in named), category)
     if category not in named:
         raise NebbetError(
             f"“plural” has no form for {show(number, language)}: "
             f"give {len(every)}, {' / '.join(every)}"
         )
     return named[category]
+
+
+def _as_shown(number: "Decimal") -> "Decimal":
+    """A number without the zeros at its end that nobody writes: with them it would be no 1."""
+    whole = number.to_integral_value()
+    return whole if whole == number else number.normalize()
 
 
 @lru_cache(maxsize=64)

@@ -63,7 +63,10 @@ def _recipient(placeholder: Placeholder, at: Working) -> Found:
     if world.recipient is None:
         raise Missing("no recipient is chosen yet")
     if fold(placeholder.of) == GREETING:
-        return languages.greeting(world.recipient, language_of(world.language).language)
+        words, why = languages.greeting(world.recipient, language_of(world.language).language)
+        if not words:
+            raise Missing("the recipient has no name, and how this language greets is not known")
+        return words, why
     fields = records.contact_fields(world.recipient)
     return _from_fields(fields, placeholder.of, "the recipient")
 

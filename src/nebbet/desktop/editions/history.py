@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 from nebbet.core.comparing import compare
 from nebbet.core.letter import Content, TemplateDraft
 from nebbet.core.placeholders import language_name
+from nebbet.core.records import fold
 from nebbet.desktop.editions.comparison import ComparisonView
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
@@ -208,5 +209,14 @@ def show_comparison(
     def file(sha256: str) -> str:
         return catalogue.files[sha256].name if sha256 in catalogue.files else "not in the library"
 
-    sections = compare(before[1], after[1], file=file, language=language_name)
-    view.show_sections(sections, before[0], after[0])
+    def shelf(shelf_id: str) -> str:
+        return next((s.name for s in catalogue.shelves if s.id == shelf_id), shelf_id)
+
+    sections = compare(before[1], after[1], file=file, language=language_name, shelf=shelf)
+    labels = {
+        fold(placeholder.name): placeholder.label
+        for _, state in (before, after)
+        for placeholder in state.content.placeholders
+        if placeholder.label
+    }
+    view.show_sections(sections, before[0], after[0], labels)

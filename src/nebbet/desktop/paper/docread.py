@@ -33,6 +33,7 @@ from nebbet.core.body import (
     Placed,
     Run,
     Start,
+    markup_line,
     read,
     tidy,
 )
@@ -148,7 +149,7 @@ def _blocks(block: QTextBlock, column: int) -> Iterator[Block]:
         if name == PASSAGE:
             yield dressed(Included(value), placed)
         else:
-            yield dressed(Markup(inline.parse(value)), placed)
+            yield dressed(Markup(markup_line(value)), placed)
     if inlines or not objects:
         yield dressed(_kind_of(block, inlines), placed)
 

@@ -18,6 +18,7 @@ from nebbet.core.body import (
     Picture,
     Run,
     Start,
+    markup_source,
     sections,
     write,
 )
@@ -155,7 +156,7 @@ class Writer:
         if isinstance(block, Included):
             insert_object(cursor, base, PASSAGE_OBJECT, PASSAGE, block.passage)
         if isinstance(block, Markup):
-            insert_object(cursor, base, MARKUP_OBJECT, SOURCE, inline.source(block.source))
+            insert_object(cursor, base, MARKUP_OBJECT, SOURCE, markup_source(block.source))
         for part in block.inlines:
             match part:
                 case Break():

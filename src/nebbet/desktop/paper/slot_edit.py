@@ -14,7 +14,7 @@ from PySide6.QtGui import (
 )
 
 from nebbet.core import inline
-from nebbet.core.body import Body, Markup, finished
+from nebbet.core.body import Body, Markup, finished, markup_line
 from nebbet.core.inline import Line, Slot
 from nebbet.core.records import fold
 from nebbet.desktop.kit.pictures import Pictures
@@ -72,7 +72,7 @@ class SlotEdit(PaperEdit):
 
     def piece(self, text_format: QTextFormat) -> Piece:
         """Finished HTML with the values in it; a blank shows its label."""
-        line = inline.parse(str(text_format.property(docformat.SOURCE)))
+        line = markup_line(str(text_format.property(docformat.SOURCE)))
         shown = ((part, self._shown(part)) for part in line if isinstance(part, Slot))
         texts = {part: f"[{s.text}]" if s.blank else s.text for part, s in shown}
         filled = inline.completed(line, texts.get)

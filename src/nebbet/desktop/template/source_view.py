@@ -14,7 +14,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QPlainTextEdit, QSplitter, QVBoxLayout, QWidget
 
 from nebbet.core import inline
-from nebbet.core.body import Markup, clean_markup, render_plain
+from nebbet.core.body import Markup, clean_markup, markup_line, render_plain
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.as_received import AsReceived
 from nebbet.desktop.kit.pause import after_pause
@@ -144,7 +144,7 @@ class SourceView(QWidget):
             f"Taken out before it is sent: {said}." if said else "Finished HTML, kept as it is."
         )
         if self.isVisible():
-            plain = render_plain((Markup(inline.parse(cleaned.source)),))
+            plain = render_plain((Markup(markup_line(cleaned.source)),))
             html = self._shared.with_pictures(cleaned.source)
             self.view.show_message(html, plain)
 
