@@ -1,14 +1,17 @@
 """Reading lists of mail addresses as people type them (RFC 5322 §3.4), and writing them."""
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from functools import lru_cache
 
 from msgspec import Struct
 
+from nebbet.core.inline import ESCAPED, Slot
+
 _PARTS = re.compile(r'(?:"(?:\\.|[^"\\])*"|<[^<>]*>|[^,;"<])+|["<]')
 _NAMED = re.compile(r"(?P<name>.*?)\s*<\s*(?P<spec>[^<>]*?)\s*>\s*", re.DOTALL)
 _SPECIALS = re.compile(r'[()<>\[\]:;@\\,."]')
+_QUOTED = re.compile(r'"((?:\\.|[^"\\])*)"')
 _LONGEST = 1000  # characters of one address with its name (RFC 5321 §4.5.3.1: 254 of the address)
 _CONTROL = re.compile(r"[\x00-\x1f\x7f\u2028\u2029]")
 
@@ -22,10 +25,12 @@ class Address(Struct, frozen=True):
     @property
     def header(self) -> str:
         """The form that stands in a header, not yet encoded."""
-        if not self.name:
-            return self.spec
-        name = _quoted(self.name) if _SPECIALS.search(self.name) else self.name
-        return f"{name} <{self.spec}>"
+        return f"{self.phrase} <{self.spec}>" if self.name else self.spec
+
+    @property
+    def phrase(self) -> str:
+        """The name as it stands in a header, in quotes where its signs ask for them."""
+        return _quoted(self.name) if _SPECIALS.search(self.name) else self.name
 
     @property
     def key(self) -> str:
@@ -36,6 +41,31 @@ class Address(Struct, frozen=True):
 def _quoted(name: str) -> str:
     """A quoted string (RFC 5322 §3.2.4)."""
     return '"' + re.sub(r'(["\\])', r"\\\1", name) + '"'
+
+
+def shown(line: Iterable[str | Slot], blank: Callable[[str], str] = "[{}]".format) -> str:
+    """A line of addresses with its values in it; a value that is somebody's name stays one name,
+    whatever signs it has.
+
+    >>> shown((Slot("name", "Roy, Ana"), " <", Slot("email", "ana@host.example"), ">"))
+    '"Roy, Ana" <ana@host.example>'
+    """
+    written = ""
+    for part in line:
+        if isinstance(part, str):
+            written += part.replace(ESCAPED, "{{")
+        elif part.text is None:
+            written += blank(part.name)
+        elif "@" in part.text or not _SPECIALS.search(part.text):
+            written += part.text
+        else:
+            quoted = _quoted(part.text)
+            written += quoted[1:-1] if _is_inside_quotes(written) else quoted
+    return written
+
+
+def _is_inside_quotes(text: str) -> bool:
+    return '"' in _QUOTED.sub("", text)
 
 
 class Problem(Struct, frozen=True):
@@ -80,8 +110,7 @@ def one(text: str) -> Address | Problem:
         return Problem(f"{text[:40]}…", "it is too long for an address")
     match = _NAMED.fullmatch(text)
     name, spec = (match["name"], match["spec"]) if match else ("", text)
-    if name.startswith('"') and name.endswith('"') and len(name) > 1:
-        name = re.sub(r"\\(.)", r"\1", name[1:-1])
+    name = _QUOTED.sub(lambda match: re.sub(r"\\(.)", r"\1", match[1]), name)
     try:
         valid = validate_email(spec, check_deliverability=False, allow_smtputf8=False, strict=True)
     except EmailNotValidError as error:

@@ -5,6 +5,7 @@ from nebbet.core.body.figures import Figures, figures
 from nebbet.core.body.finished import finished, markup_line, markup_source
 from nebbet.core.body.foreign import read_foreign
 from nebbet.core.body.frame import BUILT_IN, Frame
+from nebbet.core.body.leading import link_address, link_addresses
 from nebbet.core.body.levelled import levelled
 from nebbet.core.body.markup import Cleaned, clean_markup, title_of, tree_of
 from nebbet.core.body.model import (
@@ -35,7 +36,6 @@ from nebbet.core.body.model import (
     each_line,
     files_of,
     lines_of,
-    link_addresses,
     lists_of,
     parts,
     passages_of,
@@ -95,6 +95,7 @@ __all__ = [
     "in_columns",
     "levelled",
     "lines_of",
+    "link_address",
     "link_addresses",
     "lists_of",
     "markup_line",

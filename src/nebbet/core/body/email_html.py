@@ -4,12 +4,12 @@ import html
 from collections.abc import Mapping
 from itertools import groupby
 from typing import NamedTuple
-from urllib.parse import quote
 
 from nebbet.core import inline
 from nebbet.core.body.document import head, is_right_to_left
 from nebbet.core.body.finished import finished
 from nebbet.core.body.frame import PLAIN, Frame
+from nebbet.core.body.leading import link_address
 from nebbet.core.body.model import (
     Block,
     Body,
@@ -30,15 +30,11 @@ from nebbet.core.body.model import (
     standing,
 )
 from nebbet.core.body.nesting import Nesting
-from nebbet.core.body.schemes import may_lead
 from nebbet.core.body.tidy import sides
-from nebbet.core.characters import whole
-from nebbet.core.inline import Line, Slot
+from nebbet.core.inline import Line
 
-# What may stand unescaped in an address, beside letters and digits (RFC 3986 §2.2, 2.3).
 SIZE = 15  # pixels, of the text
 _SIDE = 28  # pixels beside the text
-_URL_SAFE = "%/:?#[]@!$&'()*+,;=-._~"
 
 
 class _Look(NamedTuple):
@@ -297,21 +293,3 @@ def _run(run: Run, look: _Look) -> str:
     if run.bold:
         text = f"<strong>{text}</strong>"
     return _linked(text, run.link, look)
-
-
-def link_address(link: Line) -> str:
-    """The address of a completed link: values are percent-encoded unless one starts the address.
-    Nothing where it would lead to what runs or lies on somebody's disk: that is asked last, when
-    the values are in."""
-    parts: list[str] = []
-    for index, part in enumerate(link):
-        if isinstance(part, Slot):
-            text = part.text or ""
-            if text == inline.source((part,)):  # a template that is written out, not a letter
-                parts.append(text)
-                continue
-            parts.append(quote(whole(text), safe=_URL_SAFE if index == 0 else "-._~"))
-        else:
-            parts.append(quote(whole(part), safe=_URL_SAFE))
-    address = "".join(parts)
-    return address if may_lead(address) else ""

@@ -42,6 +42,11 @@ def finished(markup: Markup, sources: Mapping[str, str], braces: str = "{{") -> 
     It is cleaned once more with the values in it: a placeholder may stand across markup, and only
     its value says where a link leads.
     """
+    return _cleaned(unclean(markup, sources, braces))
+
+
+def unclean(markup: Markup, sources: Mapping[str, str], braces: str = "{{") -> str:
+    """As `finished`, before it is cleaned."""
     written: list[str] = []
     inside = False
     for part in markup.source:
@@ -52,7 +57,7 @@ def finished(markup: Markup, sources: Mapping[str, str], braces: str = "{{") -> 
         written.append(part.replace(inline.ESCAPED, braces))
         edges = _EDGE.findall(part)
         inside = edges[-1] == "<" if edges else inside
-    return FILE.sub(lambda found: sources.get(found[1], found[0]), _cleaned("".join(written)))
+    return FILE.sub(lambda found: sources.get(found[1], found[0]), "".join(written))
 
 
 _EDGE = re.compile("[<>]")

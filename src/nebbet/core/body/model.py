@@ -208,14 +208,6 @@ def lines_of(body: Body) -> Iterator[Line]:
                 yield part.alt
 
 
-def link_addresses(body: Body) -> Iterator[str]:
-    """The addresses of the links in a body with their values as they are, before any cleaning."""
-    for block in standing(body):
-        lines = [part.link for part in block.inlines if isinstance(part, Run | Picture)]
-        lines += [block.link] if isinstance(block, Button) else []
-        yield from (inline.shown(line, blank=lambda _name: "") for line in lines if line)
-
-
 def text_of(block: Block) -> Line:
     """The text of a block as a line; of finished HTML, its source."""
     if isinstance(block, Markup):

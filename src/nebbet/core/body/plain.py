@@ -4,10 +4,10 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from nebbet.core import inline
-from nebbet.core.body.email_html import link_address
 from nebbet.core.body.finished import finished
 from nebbet.core.body.foreign import read_foreign
 from nebbet.core.body.frame import PLAIN, Frame
+from nebbet.core.body.leading import link_address
 from nebbet.core.body.model import (
     Block,
     Body,

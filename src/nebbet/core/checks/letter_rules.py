@@ -8,6 +8,8 @@ from nebbet.core import addresses, body, inline
 from nebbet.core import letter as letters
 from nebbet.core.addresses import Address
 from nebbet.core.checks.findings import Finding, Remedy, Severity, mend_braces
+from nebbet.core.checks.links import leads_somewhere, lines_of_links
+from nebbet.core.checks.promises import promise_in
 from nebbet.core.checks.prompts import prompts_in
 from nebbet.core.checks.rules import Found, Rule, run
 from nebbet.core.checks.subjects import LetterToCheck
@@ -20,11 +22,6 @@ from nebbet.core.sentences import said
 LARGEST_TOTAL = 20 * 2**20  # common practice, no source: many servers refuse more than 25 MB
 
 _BRACES = re.compile(r"\{\{|\}\}")
-_PROMISES = re.compile(
-    r"\b(attached|attachment|enclosed|enclosure|ci-joint\w*|pièces? jointes?|beigefügt\w*|anbei"
-    r"|im anhang|vedlagt|vedlegg\w*)\b",
-    re.IGNORECASE,
-)
 
 
 def check(
@@ -144,7 +141,7 @@ def _address_lines(letter: Letter) -> Iterator[tuple[str, str]]:
     for part in letters.ADDRESS_LINES:
         line = getattr(letter, part)
         if not any(isinstance(p, inline.Slot) and p.text is None for p in line):
-            yield part, inline.shown(line)
+            yield part, addresses.shown(line)
 
 
 def _not_valid(part: str, problem: addresses.Problem) -> Found:
@@ -226,13 +223,25 @@ def _prompts(at: LetterToCheck) -> Iterator[Found]:
 
 def _links(at: LetterToCheck) -> Iterator[Found]:
     """Where links lead is known only when their values are in."""
+    told: set[str] = set()
     for address in dict.fromkeys(body.link_addresses(at.letter.body)):
         if not body.may_lead(address):
+            told.add(address)
             sentence = said(
                 "The link “{address}” leads to nothing that may stand in a letter",
                 address=address[:60],
             )
             yield Found("body", sentence, address)
+    for words, link in lines_of_links(at.letter.body):
+        address = inline.shown(link)
+        if address in told or leads_somewhere(link):
+            continue
+        if all(slot.text is not None for slot in inline.slots(link)):  # a blank is told elsewhere
+            told.add(address)
+            sentence = said("The link “{address}” leads nowhere", address=address[:60])
+            if words:
+                sentence = said("The button “{words}” leads nowhere", words=words[:60])
+            yield Found("body", sentence, words or address)
 
 
 def _passages(at: LetterToCheck) -> Iterator[Found]:
@@ -272,13 +281,22 @@ def _size(at: LetterToCheck) -> Iterator[Found]:
 def _promises(at: LetterToCheck) -> Iterator[Found]:
     if at.letter.attached:
         return
-    for line in body.lines_of(at.letter.body):
-        if promise := _PROMISES.search(inline.shown(line)):
-            sentence = said(
-                "The text says “{promise}”, but nothing is attached", promise=promise[0]
-            )
-            yield Found("attachments", sentence, promise[0])
+    for part, line in _lines(at.letter):
+        if promise := promise_in(inline.shown(line)):
+            sentence = said("The text says “{promise}”, but nothing is attached", promise=promise)
+            if part == "subject":
+                sentence = said(
+                    "The subject says “{promise}”, but nothing is attached", promise=promise
+                )
+            yield Found("attachments", sentence, promise)
             return
+
+
+def _texts(at: LetterToCheck) -> Iterator[Found]:
+    """Whether there is anything to read."""
+    found = body.standing(at.letter.body)
+    if not body.files_of(found) and not body.render_plain(found).strip():
+        yield Found("body", said("The text is empty"))
 
 
 LETTER_RULES: tuple[Rule[LetterToCheck], ...] = (
@@ -291,6 +309,7 @@ LETTER_RULES: tuple[Rule[LetterToCheck], ...] = (
     Rule("address", "stop", _addresses),
     Rule("doubled", "doubt", _doubled),
     Rule("subject", "stop", _subject),
+    Rule("body", "doubt", _texts),
     Rule("leftover", "stop", _leftovers),
     Rule("prompt", "doubt", _prompts),
     Rule("link", "stop", _links),

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Sequence
+from html import escape
 
 from msgspec.structs import replace
 
@@ -37,7 +38,7 @@ def _without_address(line: inline.Line, spec: str) -> inline.Line:
     """Take the last mention of an address out of a copies line; other slots stay slots."""
     entries = _split(line)
     for index in range(len(entries) - 1, -1, -1):
-        found, _ = addresses.read(inline.shown(entries[index]))
+        found, _ = addresses.read(addresses.shown(entries[index]))
         if any(address.key == spec.casefold() for address in found):
             del entries[index]
             break
@@ -61,12 +62,17 @@ def mend_content(content: Content, remedy: Remedy) -> Content:
     """Mend a template by a finding's remedy."""
     if remedy.action == "rename":
         return renamed(content, remedy.on, remedy.to)
+    on, to = (escape(text, quote=False) for text in (remedy.on, remedy.to))
     texts = {
         code: replace(
             texts,
             subject=texts.subject.replace(remedy.on, remedy.to),
-            body=texts.body.replace(remedy.on, remedy.to),
+            body=texts.body.replace(remedy.on, remedy.to).replace(on, to),
         )
         for code, texts in content.texts.items()
     }
-    return replace(content, texts=texts)
+    enclosures = tuple(
+        replace(enclosure, name=enclosure.name.replace(remedy.on, remedy.to))
+        for enclosure in content.enclosures
+    )
+    return replace(content, texts=texts, enclosures=enclosures)

@@ -6,15 +6,23 @@ from decimal import Decimal
 
 from nebbet.core import addresses, body, dates, inline, placeholders, sums
 from nebbet.core import letter as letters
-from nebbet.core.checks.findings import Finding, Remedy
+from nebbet.core.checks.findings import Finding
 from nebbet.core.checks.frame_rules import check_frame
+from nebbet.core.checks.name_rules import (
+    enclosure_names_rule,
+    facts_rule,
+    is_known,
+    modifiers_rule,
+    needed_rule,
+    undeclared_rule,
+)
 from nebbet.core.checks.rules import Found, Rule, run
 from nebbet.core.checks.subjects import TemplateToCheck
+from nebbet.core.checks.sum_rules import sum_rule
 from nebbet.core.checks.text_rules import TEXT_RULES
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Content, slots, start
-from nebbet.core.placeholders import Placeholder, Resolution, World, implied, modifiers, tried
-from nebbet.core.records import fold
+from nebbet.core.letter import Content
+from nebbet.core.placeholders import Placeholder, Resolution, World, tried
 from nebbet.core.sentences import said
 from nebbet.core.values import Money, Value
 
@@ -29,127 +37,7 @@ def check_content(
     return run(TEMPLATE_RULES, TemplateToCheck(content, world, frame, expired))
 
 
-# Names
-
-
-def _slots(content: Content) -> Iterator[inline.Slot]:
-    for code in content.texts:
-        yield from slots(start("", content, language=code))
-
-
-def _made(content: Content) -> set[str]:
-    """The names that a letter makes by itself, for the copies with a condition."""
-    placed = start("", content).placeholders[len(content.placeholders) :]
-    return {fold(placeholder.name) for placeholder in placed}
-
-
-def _is_known(name: str, content: Content) -> bool:
-    return implied(name) is not None or fold(name) in {fold(p.name) for p in content.placeholders}
-
-
-def _undeclared(at: TemplateToCheck) -> Iterator[Found]:
-    made = _made(at.content)
-    for key, name in {fold(slot.name): slot.name for slot in _slots(at.content)}.items():
-        if key not in made and not _is_known(name, at.content):
-            close = _close(name, at)
-            sentence = said("{name} is used but not declared", name=inline.in_braces(name))
-            if close:
-                sentence = said(
-                    "{name} is used but not declared; did you mean {close}?",
-                    name=inline.in_braces(name),
-                    close=inline.in_braces(close),
-                )
-            yield _unknown(sentence, name, close)
-
-
-def _needed(at: TemplateToCheck) -> Iterator[Found]:
-    """Names that sums, conditions and repeated parts need."""
-    for what, names in _needs(at.content):
-        for name in names:
-            if _is_known(name, at.content):
-                continue
-            close = _close(name, at)
-            sentence = said("{what} needs “{name}”, which nothing declares", what=what, name=name)
-            if close:
-                sentence = said(
-                    "{what} needs “{name}”, which nothing declares; did you mean {close}?",
-                    what=what,
-                    name=name,
-                    close=inline.in_braces(close),
-                )
-            yield _unknown(sentence, name, close)
-
-
-def _close(name: str, at: TemplateToCheck) -> str:
-    """The name that is most likely meant; empty for none."""
-    known = placeholders.known_names(at.content.placeholders, at.world)
-    return placeholders.nearest(name, known) or ""
-
-
-def _unknown(sentence: str, name: str, close: str) -> Found:
-    if not close:
-        return Found("body", sentence, name)
-    words = said("Use {text}", text=inline.in_braces(close))
-    return Found("body", sentence, name, Remedy(words, "rename", name, close))
-
-
-def _needs(content: Content) -> Iterator[tuple[str, list[str]]]:
-    """What needs names, in words, with the names; what cannot be read needs none."""
-    for when in _conditions(content):
-        yield said("The condition “{condition}”", condition=when), _names_in(when)
-    lists = [each for texts in content.texts.values() for each in body.lists_of(texts.blocks)]
-    for each in dict.fromkeys(lists):
-        yield said("A repeated part"), [each]
-    for placeholder in content.placeholders:
-        if placeholder.source == "sum" and tried(placeholder):
-            yield placeholder.title, _names_in(placeholder.of)
-        if placeholder.source == "first":
-            yield placeholder.title, list(tried(placeholder))
-
-
-def _names_in(text: str) -> list[str]:
-    try:
-        return sums.names(sums.read(text))
-    except NebbetError:
-        return []
-
-
-def _conditions(content: Content) -> list[str]:
-    found = [when for texts in content.texts.values() for when in body.conditions(texts.blocks)]
-    found += [enclosure.when for enclosure in content.enclosures if enclosure.when]
-    found += [copy.when for copy in content.copies.conditional]
-    return list(dict.fromkeys(found))
-
-
-def _modifiers(at: TemplateToCheck) -> Iterator[Found]:
-    for slot in {slot.inner: slot for slot in _slots(at.content)}.values():
-        try:
-            modifiers.read(slot.modifiers)
-        except NebbetError as error:
-            sentence = said(
-                "{what}: {problem}", what=inline.in_braces(slot.inner), problem=error.sentence
-            )
-            yield Found("body", sentence, slot.name)
-
-
 # What is worked out
-
-
-def _sums(at: TemplateToCheck) -> Iterator[Found]:
-    """Whether sums and conditions can be read."""
-    written = [
-        (said("The condition “{condition}”", condition=when), when, when)
-        for when in _conditions(at.content)
-    ]
-    written += [
-        (p.title, p.of, p.name) for p in at.content.placeholders if p.source == "sum" and tried(p)
-    ]
-    for what, text, span in written:
-        try:
-            sums.read(text)
-        except NebbetError as error:
-            sentence = said("{what}: {problem}", what=what, problem=error.what)
-            yield Found("placeholders", sentence, span)
 
 
 def _declarations(at: TemplateToCheck) -> Iterator[Found]:
@@ -217,7 +105,7 @@ def _fails(placeholder: Placeholder, resolution: Resolution) -> Iterator[str]:
 def _date_rule(placeholder: Placeholder, content: Content, world: World) -> Iterator[str]:
     rule = dates.read(placeholder.of)
     for name in rule.names:
-        if not _is_known(name, content):
+        if not is_known(name, content):
             close = placeholders.nearest(
                 name, placeholders.known_names(content.placeholders, world)
             )
@@ -271,7 +159,7 @@ def _copies(at: TemplateToCheck) -> Iterator[Found]:
     lines = [(part, getattr(copies, part)) for part in written]
     lines += [(copy.part, copy.address) for copy in copies.conditional]
     for part, line in lines:
-        text = inline.shown(inline.parse(line), blank=lambda _name: "somebody@host.example")
+        text = addresses.shown(inline.parse(line), blank=lambda _name: "somebody@host.example")
         for problem in addresses.read(text)[1]:
             sentence = said(
                 "“{text}” in {line} is not a mail address: {reason}",
@@ -299,11 +187,13 @@ def _frame(at: TemplateToCheck) -> Iterator[Found]:
 
 
 TEMPLATE_RULES: tuple[Rule[TemplateToCheck], ...] = (
-    Rule("unknown", "doubt", _undeclared),
-    Rule("modifier", "stop", _modifiers),
-    Rule("sum", "stop", _sums),
-    Rule("needed", "stop", _needed),
+    Rule("unknown", "doubt", undeclared_rule),
+    Rule("fact", "stop", facts_rule),
+    Rule("modifier", "stop", modifiers_rule),
+    Rule("sum", "stop", sum_rule),
+    Rule("needed", "stop", needed_rule),
     *TEXT_RULES,
+    Rule("enclosure", "stop", enclosure_names_rule),
     Rule("address", "stop", _copies),
     Rule("expired", "stop", _enclosures),
     Rule("frame", "stop", _frame),

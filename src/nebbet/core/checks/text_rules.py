@@ -3,8 +3,9 @@
 import re
 from collections.abc import Iterator
 
-from nebbet.core import addresses, body, inline, placeholders
+from nebbet.core import body, inline, placeholders
 from nebbet.core.checks.findings import mend_braces
+from nebbet.core.checks.links import as_example, leads_somewhere, lines_of_links
 from nebbet.core.checks.prompts import prompts_in
 from nebbet.core.checks.rules import Found, Rule
 from nebbet.core.checks.subjects import TemplateToCheck
@@ -116,8 +117,11 @@ def _pictures(at: TemplateToCheck) -> Iterator[Found]:
                     language=code,
                 )
                 yield Found("body", sentence)
-        for part in (part for block in found for part in block.inlines):
-            if isinstance(part, body.Picture) and not inline.source(part.alt).strip():
+        parts = (part for block in found for part in block.inlines)
+        alts = [inline.source(part.alt) for part in parts if isinstance(part, body.Picture)]
+        alts += [alt for block in found if isinstance(block, body.Markup) for alt in _alts(block)]
+        for alt in alts:
+            if not alt.strip():
                 sentence = said(
                     "A picture has no words for readers who cannot see it ({language})",
                     language=code,
@@ -127,47 +131,35 @@ def _pictures(at: TemplateToCheck) -> Iterator[Found]:
 
 def _links(at: TemplateToCheck) -> Iterator[Found]:
     for code, texts in at.content.texts.items():
-        for block in texts.blocks:
-            if isinstance(block, body.Button) and not _leads_somewhere(block.link):
-                words = inline.source(body.text_of(block))
-                sentence = said(
-                    "The button “{words}” leads nowhere ({language})", words=words, language=code
-                )
-                yield Found("body", sentence, words)
-        for part in (part for block in texts.blocks for part in block.inlines):
-            link = part.link if isinstance(part, body.Run | body.Picture) else ()
-            if link and not _leads_somewhere(link):
-                address = inline.source(link)
-                sentence = said(
-                    "The link “{address}” leads nowhere ({language})",
-                    address=address,
-                    language=code,
-                )
-                yield Found("body", sentence, address)
+        for words, link in lines_of_links(texts.blocks):
+            if not leads_somewhere(as_example(link)):
+                yield _nowhere(words, inline.source(link), code)
+
+
+def _nowhere(words: str, address: str, code: str) -> Found:
+    if words:
+        sentence = said(
+            "The button “{words}” leads nowhere ({language})", words=words, language=code
+        )
+        return Found("body", sentence, words)
+    sentence = said(
+        "The link “{address}” leads nowhere ({language})", address=address, language=code
+    )
+    return Found("body", sentence, address)
 
 
 _FAR = re.compile(r"<img\b[^>]*\bsrc=[\"']?(?:https?:)?//", re.IGNORECASE)
 
 
+def _alts(block: body.Markup) -> list[str]:
+    """The words of the pictures in finished HTML."""
+    root, _ = body.tree_of(body.markup_source(block.source))
+    return [node.get("alt", "") for node in root.iter("img")] if root is not None else []
+
+
 def _far(markup: str) -> int:
     """How many pictures of finished HTML lie on somebody's server."""
     return len(_FAR.findall(markup))
-
-
-def _leads_somewhere(link: inline.Line) -> bool:
-    """Whether a link is a whole address once its placeholders are filled."""
-    if not link:
-        return False
-    text = inline.shown(link, blank=lambda _name: "x.example")
-    scheme, _, rest = text.partition(":")
-    if scheme.casefold() in ("http", "https"):
-        host = rest.removeprefix("//").partition("/")[0].partition("?")[0]
-        return rest.startswith("//") and "." in host.strip(".") and " " not in host
-    if scheme.casefold() == "mailto":
-        return isinstance(addresses.one(rest.partition("?")[0]), addresses.Address)
-    if scheme.casefold() == "tel":
-        return any(sign.isdigit() for sign in rest)
-    return isinstance(link[0], inline.Slot)
 
 
 def _plain(found: body.Body) -> tuple[str, ...]:

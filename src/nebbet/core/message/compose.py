@@ -92,7 +92,7 @@ def _own(spec: str) -> Address:
 
 
 def _addresses(line: inline.Line) -> tuple[Address, ...]:
-    found, problems = addresses.read(inline.shown(line))
+    found, problems = addresses.read(addresses.shown(line))
     for problem in problems:
         raise NebbetError(
             f"“{problem.text}” is not a mail address: {problem.reason}", advice="Mend the address"

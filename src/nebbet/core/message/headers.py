@@ -55,7 +55,11 @@ def text(name: str, value: str) -> bytes:
     if not value.isascii() or "=?" in value:
         value = "\r\n ".join(_words(value))
     elif len(name) + len(value) + 2 > LINE:
-        value = _folded(name, value.split(" "))
+        words = value.split(" ")
+        # A word too long for a line is encoded, and then all of them: the space between two
+        # encoded words is not shown (RFC 2047 §6.2).
+        fits = all(len(word) <= LINE - len(name) - 2 for word in words)
+        value = "\r\n ".join(_folded(name, words) if fits else _words(value))
     return f"{name}: {value}\r\n".encode("ascii")
 
 
@@ -70,10 +74,13 @@ def addresses(name: str, found: Sequence[Address]) -> bytes:
 def _address(address: Address) -> str:
     """One address; a long name is encoded, for only that can be folded anywhere."""
     name, spec = clean(address.name), clean(address.spec)
-    if name.isascii() and "=?" not in name and len(name) <= _PLAIN_NAME:
-        header = Address(name, spec).header
-        return header if len(header) < LINE - 12 else header.replace(" <", "\r\n <")
-    return "\r\n ".join([*_words(name), f"<{spec}>"])
+    if not name:
+        return spec
+    phrase = Address(name, spec).phrase
+    if not name.isascii() or "=?" in name or len(phrase) > _PLAIN_NAME:
+        return "\r\n ".join([*_words(name), f"<{spec}>"])
+    header = f"{phrase} <{spec}>"
+    return header if len(header) < LINE - 12 else f"{phrase}\r\n <{spec}>"
 
 
 @lru_cache(maxsize=256)
@@ -108,15 +115,13 @@ def _words(value: str) -> Iterator[str]:
     yield f"=?utf-8?B?{b64encode(chunk).decode()}?="
 
 
-def _folded(name: str, words: Iterable[str]) -> str:
-    """Fold plain text at its spaces (RFC 5322 §2.2.3); a word too long for a line is encoded."""
+def _folded(name: str, words: Iterable[str]) -> list[str]:
+    """Plain text in lines, folded at its spaces (RFC 5322 §2.2.3)."""
     lines = [""]
     for word in words:
         room = LINE - 2 if len(lines) > 1 else LINE - len(name) - 2
-        if len(word) > room:
-            lines += _words(word)
-        elif len(lines[-1]) + len(word) + 1 > room and lines[-1]:
+        if len(lines[-1]) + len(word) + 1 > room and lines[-1]:
             lines.append(word)
         else:
             lines[-1] = f"{lines[-1]} {word}" if lines[-1] else word
-    return "\r\n ".join(line for line in lines if line)
+    return [line for line in lines if line]

@@ -80,6 +80,10 @@ class Resolution:
     def particular(self, name: str) -> Particular:
         """The particular of one name."""
         key = fold(name)
+        if key in self._path:
+            self._circular.update(self._path)
+            asked = self._declared.get(key) or Placeholder(name)
+            return Particular(asked, None, None, self._circle(key), is_circular=True)
         if key not in self._done:
             placeholder = self._declared.get(key) or implied(name)
             answer = self._answers.get(key)
@@ -105,7 +109,7 @@ class Resolution:
             if found.is_circular:
                 self._circular.update(self._path)
             raise sums.NoValue(lack(found))
-        return found.value
+        return found.value if found.exact is None else found.exact
 
     def _circle(self, key: str) -> str:
         names = [self._titled(k) for k in (*self._path[self._path.index(key) :], key)]
@@ -124,10 +128,12 @@ class Resolution:
         return sums.Scope(self.value, world.today, world.calendar, shown, rounding)
 
     def _work(self, placeholder: Placeholder, answer: str | None) -> Particular:
+        exact: Value | None = None
         value: Value | None = None
         self._path.append(fold(placeholder.name))
         try:
-            value, note = SOURCES[placeholder.source](placeholder, self)
+            exact, note = SOURCES[placeholder.source](placeholder, self)
+            value = _as_written(exact, placeholder)
             default: str | None = show(value, self.world.language, placeholder.format)
         except Missing as missing:
             default, note = self._fallback(placeholder, str(missing))
@@ -138,7 +144,9 @@ class Resolution:
         finally:
             self._path.pop()
         circular = value is None and fold(placeholder.name) in self._circular
-        found = Particular(placeholder, default, default, note, value=value, is_circular=circular)
+        found = Particular(
+            placeholder, default, default, note, value=value, is_circular=circular, exact=exact
+        )
         return found if answer is None else self._answered(found, answer)
 
     def _reread(self, placeholder: Placeholder, text: str | None) -> Value | None:
@@ -150,6 +158,7 @@ class Resolution:
 
     def _answered(self, found: Particular, answer: str) -> Particular:
         """The particular with what a person typed in the place of what the source gave."""
+        found = replace(found, exact=None)
         if not answer:
             text = None if found.placeholder.required else ""
             return replace(found, text=text, value=text, answer=answer)
@@ -208,6 +217,13 @@ class Resolution:
         close = nearest(name, known_names(self._declared.values(), self.world))
         note = f"no placeholder is called “{name}”"
         return note + did_you_mean(close), close
+
+
+def _as_written(value: Value, placeholder: Placeholder) -> Value:
+    """A value as it stands in the letter: what was worked out is rounded to its minor units."""
+    if isinstance(value, Money) and placeholder.source in ("sum", "first"):
+        return sums.minor_units(value, placeholder.rounding)
+    return value
 
 
 def _kind_for(found: Particular) -> Placeholder:

@@ -111,7 +111,7 @@ def _day_of(name: str, at: Working) -> date | datetime:
 
 def _sum(placeholder: Placeholder, at: Working) -> Found:
     result = at.work_out(placeholder)
-    return result.value, result.explanation
+    return result.exact, result.explanation
 
 
 def _first(placeholder: Placeholder, at: Working) -> Found:

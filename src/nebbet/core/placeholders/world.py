@@ -42,6 +42,7 @@ class Particular(Struct, frozen=True):
     worked out, or why it is missing. answer is what a person typed; problem says why that cannot
     be taken, and clearer holds texts that could. known is False for a name that nothing declares;
     meant is then the nearest name that something does. is_circular says that it needs itself.
+    exact is an amount as sums use it again: before it was rounded to be written.
     """
 
     placeholder: Placeholder
@@ -55,6 +56,7 @@ class Particular(Struct, frozen=True):
     problem: str = ""
     clearer: tuple[str, ...] = ()
     is_circular: bool = False
+    exact: Value | None = None
 
     @property
     def name(self) -> str:

@@ -1,6 +1,7 @@
 """Sums and conditions: one small language over named values, exact and bounded."""
 
-from nebbet.core.sums.arithmetic import Rounding, SumError, kind_of
+from nebbet.core.sums.arithmetic import Rounding, SumError, kind_of, minor_units
+from nebbet.core.sums.kinds import kind_of_part, kind_word, mistakes
 from nebbet.core.sums.parsing import read
 from nebbet.core.sums.parts import Fixed, Name, Part, Percent, Table, names, tables
 from nebbet.core.sums.wording import renamed, with_table, wording
@@ -20,6 +21,10 @@ __all__ = [
     "Unanswered",
     "holds",
     "kind_of",
+    "kind_of_part",
+    "kind_word",
+    "minor_units",
+    "mistakes",
     "names",
     "read",
     "renamed",

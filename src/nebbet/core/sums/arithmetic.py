@@ -153,6 +153,18 @@ def rounded(values: Sequence[Value], rounding: Rounding) -> Value:
     return _to_step(number(value, "rounded"), number(step, "a step"), rounding)
 
 
+def added_up(values: Sequence[Value], part: Part) -> Value:
+    """The sum of some values; nothing at all is 0."""
+    if not values:
+        return Decimal(0)
+    total = values[0]
+    if not isinstance(total, Money | Decimal):
+        raise SumError(f"“{wording(part)}” cannot be worked out: it holds {kind_of(total)}")
+    for value in values[1:]:
+        total = _added(Binary("+", part, part), total, value)
+    return total
+
+
 def _to_step(number: Decimal, step: Decimal, rounding: Rounding) -> Decimal:
     if step <= 0:
         raise SumError("What is rounded to has to be more than nothing")
@@ -165,6 +177,8 @@ def compared(part: Compare, left: Value, right: Value) -> bool:
     kinds that cannot be held against each other."""
     if part.relation == "contains":
         return _contains(left, right)
+    if part.relation in ("starts with", "ends with"):
+        return _at_an_end(part, left, right)
     one, other = _alike(part, left, right)
     match part.relation:
         case "is":
@@ -188,6 +202,16 @@ def _contains(left: Value, right: Value) -> bool:
     raise SumError(f"{kind_of(left).capitalize()} cannot contain {kind_of(right)}")
 
 
+def _at_an_end(part: Compare, left: Value, right: Value) -> bool:
+    if not isinstance(left, str) or not isinstance(right, str):
+        wrong = left if not isinstance(left, str) else right
+        raise SumError(
+            f"“{part.relation}” holds a text against a text, not against {kind_of(wrong)}"
+        )
+    one, other = str(_folded(left)), str(_folded(right))
+    return one.startswith(other) if part.relation == "starts with" else one.endswith(other)
+
+
 def _folded(value: Value) -> Value:
     return value.strip().casefold() if isinstance(value, str) else value
 
@@ -195,7 +219,9 @@ def _folded(value: Value) -> Value:
 def _alike(part: Compare, left: Value, right: Value) -> tuple[Any, Any]:
     match left, right:
         case Money(), Money():
-            return left.amount, _same(left, right).amount
+            # As they are written: nobody sees what lies behind the last penny.
+            one, other = (minor_units(m, "half even").amount for m in (left, _same(left, right)))
+            return one, other
         case datetime(), datetime():
             return left, right
         case date(), date():

@@ -30,7 +30,9 @@ MOST_DEEP = 150
 SYMBOLS = {"£": "GBP", "€": "EUR"}  # the dollar sign is left out: too many countries use it
 
 # Words of the language itself; a placeholder that holds one is written in braces.
-_KEYWORDS = "and|or|not|is|contains|by|else|yes|no|true|false|today"
+_KEYWORDS = (
+    "and|or|not|is|contains|starts[ \\t]+with|ends[ \\t]+with|by|else|yes|no|true|false|today"
+)
 _NAME = rf"(?!(?:{_KEYWORDS})\b)[^\W\d][\w.]*(?:[ \t]+(?!(?:{_KEYWORDS})\b)[^\W\d][\w.]*)*"
 PLAIN_NAME = re.compile(_NAME, re.IGNORECASE)
 _NUMBER = r"\d{1,30}(\.\d{1,30})?"
@@ -40,8 +42,8 @@ start: either
 ?every: test | every AND test -> joined
 ?test: held | NOT test -> turned
 ?held: total
-     | total (RELATION | IS | IS_NOT | CONTAINS) total -> compared
-     | total ONE_OF items -> among
+     | total (RELATION | IS | IS_NOT | CONTAINS | STARTS | ENDS) total -> compared
+     | total (ONE_OF | NOT_ONE_OF) items -> among
      | total (IS_BLANK | IS_FILLED) -> blank
 items: total ("," total)*
 ?total: term | total (PLUS | MINUS) term -> binary
@@ -69,9 +71,12 @@ NOT.5: /not\b/i
 IS.5: /is\b/i
 IS_NOT.6: /is\s+not\b/i
 ONE_OF.7: /is\s+one\s+of\b/i
+NOT_ONE_OF.8: /is\s+not\s+one\s+of\b/i
 IS_BLANK.7: /is\s+blank\b/i
 IS_FILLED.8: /is\s+not\s+blank\b/i
 CONTAINS.5: /contains\b/i
+STARTS.5: /starts\s+with\b/i
+ENDS.5: /ends\s+with\b/i
 RELATION.5: /<=|>=|<|>|≤|≥/
 PLUS.4: "+"
 MINUS.4: /[-−–]/
@@ -87,7 +92,7 @@ ELSE.5: /else\b/i
 YES.5: /(yes|true)\b/i
 NO.5: /(no|false)\b/i
 TODAY.5: /today\b/i
-FUNCTION.5: /(min|max|round)(?=\s*\()/i
+FUNCTION.5: /(min|max|round|sum|count)(?=\s*\()/i
 BETWEEN.6: /(working\s+)?days\s+between\b/i
 DAY.7: /\d{{4}}-\d\d-\d\d([T ]\d\d:\d\d)?(?![\d-])/
 TIME.7: /\d{{1,2}}:\d\d(?!\d)/
@@ -136,7 +141,7 @@ class _Builder:
         return Compare(relation, parts[0], parts[2], parts[1].start_pos)
 
     def among(self, parts: list[Any]) -> OneOf:
-        return OneOf(parts[0], parts[2], parts[1].start_pos)
+        return OneOf(parts[0], parts[2], parts[1].start_pos, parts[1].type == "NOT_ONE_OF")
 
     def items(self, parts: list[Any]) -> tuple[Part, ...]:
         return tuple(parts)

@@ -7,8 +7,8 @@ from msgspec import Struct
 from nebbet.core.values import Value
 
 Operator = Either["+", "-", "*", "/"]
-Relation = Either["<", "<=", ">", ">=", "is", "is not", "contains"]
-Function = Either["min", "max", "round"]
+Relation = Either["<", "<=", ">", ">=", "is", "is not", "contains", "starts with", "ends with"]
+Function = Either["min", "max", "round", "sum", "count"]
 
 
 class Fixed(Struct, frozen=True):
@@ -59,11 +59,12 @@ class Compare(Struct, frozen=True):
 
 
 class OneOf(Struct, frozen=True):
-    """Whether a value is among others."""
+    """Whether a value is among others; turned: whether it is among none."""
 
     left: "Part"
     items: tuple["Part", ...]
     place: int = 0
+    turned: bool = False
 
 
 class Blank(Struct, frozen=True):
@@ -91,7 +92,7 @@ class Not(Struct, frozen=True):
 
 
 class Call(Struct, frozen=True):
-    """min, max or round of some values."""
+    """min, max, round, sum or count of some values; a list stands for its members."""
 
     function: Function
     items: tuple["Part", ...]

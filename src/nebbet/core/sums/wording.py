@@ -75,7 +75,8 @@ def write(
             case Compare(relation=relation, left=left, right=right):
                 return f"{inner(left, _SUM)} {relation} {inner(right, _SUM)}"
             case OneOf(left=left, items=items):
-                return f"{inner(left, _SUM)} is one of {', '.join(inner(i, _SUM) for i in items)}"
+                among = f"is {'not ' if at.turned else ''}one of"
+                return f"{inner(left, _SUM)} {among} {', '.join(inner(i, _SUM) for i in items)}"
             case Blank(of=of, turned=turned):
                 return f"{inner(of, _SUM)} is {'not ' if turned else ''}blank"
             case Both(every=every, left=left, right=right):

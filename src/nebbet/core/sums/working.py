@@ -12,6 +12,7 @@ from nebbet.core.dates import WorkingCalendar, working_days_between
 from nebbet.core.sums.arithmetic import (
     Rounding,
     SumError,
+    added_up,
     calculated,
     compared,
     day,
@@ -63,15 +64,17 @@ class Scope(Struct, frozen=True):
 
 
 class Result(Struct, frozen=True):
-    """A value, and one line on how it came about."""
+    """A value as it is written, and one line on how it came about. exact is the value as it is used
+    again: an amount that is not rounded to its minor units."""
 
     value: Value
     explanation: str
+    exact: Value
 
 
 def work_out(part: Part, scope: Scope) -> Result:
-    """Work a sum out and say how. Money is rounded once, at the end, to its minor units (ISO
-    4217). Raises SumError.
+    """Work a sum out and say how. Money is rounded where it is written, to its minor units (ISO
+    4217), and not where it is used again. Raises SumError.
 
     >>> from nebbet.core.sums.parsing import read
     >>> fare = Money(Decimal("148.50"), "GBP")
@@ -81,14 +84,14 @@ def work_out(part: Part, scope: Scope) -> Result:
     """
     worker = _Worker(scope)
     try:
-        value = worker.work(part)
-        if isinstance(value, Money):
-            value = minor_units(value, scope.rounding)
+        exact = worker.work(part)
+        value = minor_units(exact, scope.rounding) if isinstance(exact, Money) else exact
     except Overflow:
         raise SumError("The sum leads beyond what can be counted") from None
     except InvalidOperation:
         raise SumError("The sum has no result") from None
-    return Result(value, _explain(part, value, worker))
+    said = _explain(part, value, worker)
+    return Result(value, said if exact == value else f"{said}, rounded", exact)
 
 
 def holds(part: Part, scope: Scope) -> bool:
@@ -123,9 +126,8 @@ class _Worker:
                 return self._among(part)
             case Blank(of=of, turned=turned):
                 return self._is_blank(of) != turned
-            case Both(every=every):
-                first = truth(self.work(part.left), part.left)
-                return first if first != every else truth(self.work(part.right), part.right)
+            case Both():
+                return self._joined(part)
             case Not(of=of):
                 return not truth(self.work(of), of)
             case Call():
@@ -134,6 +136,17 @@ class _Worker:
                 return self._between(part)
             case Table():
                 return self._stepped(part)
+
+    def _joined(self, part: Both) -> bool:
+        """Both conditions, or one of them; one that cannot be told does not decide what the other
+        one decides alone."""
+        try:
+            first = truth(self.work(part.left), part.left)
+        except Unanswered:
+            if truth(self.work(part.right), part.right) != part.every:
+                return not part.every
+            raise
+        return first if first != part.every else truth(self.work(part.right), part.right)
 
     def named(self, name: str) -> Value:
         if name == "today":
@@ -157,18 +170,33 @@ class _Worker:
         for item in part.items:
             value = self.work(item)
             items += value if isinstance(value, tuple) else [value]
-        return any(compared(Compare("is", part.left, part), left, item) for item in items)
+        found = any(compared(Compare("is", part.left, part), left, item) for item in items)
+        return found != part.turned
 
     def _called(self, part: Call) -> Value:
-        values = [self.work(item) for item in part.items]
+        if part.function == "count":
+            return Decimal(len(self._members(part)))
         if part.function == "round":
-            return rounded(values, self.scope.rounding)
+            return rounded([self.work(item) for item in part.items], self.scope.rounding)
+        values = self._members(part)
+        if part.function == "sum":
+            return added_up(values, part)
+        if not values:
+            raise SumError(f"“{wording(part)}” has nothing to choose from")
         best = values[0]
         relation: Any = "<" if part.function == "min" else ">"
         for value in values[1:]:
             if compared(Compare(relation, part, part), value, best):
                 best = value
         return best
+
+    def _members(self, part: Call) -> list[Value]:
+        """The values of a call, each list by its members."""
+        found: list[Value] = []
+        for item in part.items:
+            value = self.work(item)
+            found += value if isinstance(value, tuple) else [value]
+        return found
 
     def _between(self, part: Between) -> Decimal:
         first, last = (day(self.work(p)) for p in (part.first, part.last))
@@ -201,7 +229,9 @@ def _explain(part: Part, result: Value, worker: _Worker) -> str:
 
     def name(at: Name) -> str:
         try:
-            return show(worker.named(at.name)) or "nothing"
+            value = worker.named(at.name)
+            written = minor_units(value, "half even") if isinstance(value, Money) else value
+            return (show(value) or "nothing") + ("" if written == value else " (not rounded)")
         except SumError:
             return "nothing"
 
