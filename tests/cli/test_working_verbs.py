@@ -62,7 +62,7 @@ def test_work_for_programs_and_people(tmp_path: Path) -> None:
     assert json.loads(run("work", refund, "--values", file, "--json").stdout) == {
         "value": {"money": "111.38", "currency": "GBP"},
         "text": "£111.38",
-        "explanation": "£148.50 × 75% (days before: 5, from 3) = £111.38",
+        "explanation": "£148.50 × 75% (days before: 5, from 3) = £111.38, rounded",
     }
     german = run("work", "fare * 75%", "--values", file, "--lang", "de")
     assert german.stdout.decode().splitlines()[0] == "111,38\xa0£"

@@ -201,10 +201,11 @@ def test_every_rule_gives_a_day_or_one_sentence(rule: dates.Rule, day: date) -> 
 
 
 AFTER_BASE = (
-    "“+” or “-” with a number and a unit, “start of” or “end of”, “this”, “next” or “previous”, "
+    "“+” or “-” with a number and a unit, “start of” or “end of”, “first Monday”, "
+    "“this”, “next” or “previous”, "
     "“on or after”, “or the next working day”, “at” or “if after”"
 )
-UNITS = "days, weeks, months, years, working days, hours or minutes"
+UNITS = "days, weeks, months, quarters, years, working days, hours, minutes or working hours"
 
 
 @pytest.mark.parametrize(
@@ -219,8 +220,8 @@ UNITS = "days, weeks, months, years, working days, hours or minutes"
         ("today + 3 days!", 15, AFTER_BASE),
         ("today + P", 9, "a number up to 9999 or a duration such as P1M10D"),
         ("today + PT", 9, "a duration such as P1M10D"),
-        ("today at noon", 10, "a time such as 17:00"),
-        ("today at 25:00", 10, "a time such as 17:00"),
+        ("today at some time", 10, "a time such as 17:00 or 5 pm"),
+        ("today at 25:00", 10, "a time such as 17:00 or 5 pm"),
         ("today on or after May", 19, "a weekday"),
         ("the Friday", 1, "“this”, “next” or “previous”"),
         ("next", 5, "a weekday"),

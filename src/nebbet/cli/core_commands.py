@@ -3,13 +3,15 @@
 import json
 import sys
 from collections.abc import Mapping
-from datetime import date, datetime
+from datetime import date, datetime, time
 from decimal import Decimal
 
 import click
 
+from nebbet.cli.here import chance
 from nebbet.cli.options import as_json, language, read_input, read_moment, read_text
 from nebbet.core import dates, placeholders, sums, values
+from nebbet.core.dates import zone_of
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import fold
 from nebbet.core.values import Value
@@ -18,8 +20,20 @@ MOST_LINES = 20
 LARGEST_TEXT = 20 * 2**20
 
 
-def _moment(_ctx: click.Context, _param: click.Parameter, text: str | None) -> date | datetime:
-    return read_moment(text) if text else datetime.now().astimezone().replace(tzinfo=None)
+def _moment(ctx: click.Context, on: str | None, zone: str = "") -> date | datetime:
+    """The moment that counts: one that is given, or now, on the clocks of a time zone."""
+    if on:
+        return read_moment(on, zone)
+    now = chance(ctx).now()
+    return now.astimezone(zone_of(zone) if zone else None).replace(tzinfo=None)
+
+
+def _week(_ctx: click.Context, _param: click.Parameter, text: str) -> frozenset[int] | None:
+    return dates.week(text) if text else None
+
+
+def _hours(_ctx: click.Context, _param: click.Parameter, text: str) -> tuple[time, time]:
+    return dates.hours(text) if text else dates.NINE_TO_FIVE
 
 
 def _closed(
@@ -28,14 +42,18 @@ def _closed(
     return {dates.day_of(read_moment(day)): "closed" for day in days}
 
 
-at_moment = click.option(
-    "--on", callback=_moment, metavar="DATE", help="as if it were that day, or moment"
-)
+at_moment = click.option("--on", metavar="DATE", help="as if it were that day, or moment")
 calendar_code = click.option(
     "--calendar", default="", metavar="C", help="working days: GB-SCT, DE-BY, FR …"
 )
 closed_days = click.option(
     "--closed", multiple=True, callback=_closed, metavar="DATE", help="a closure day of the team"
+)
+working_week = click.option(
+    "--week", default="", callback=_week, metavar="W", help="working week: Mon-Fri, Sun-Thu …"
+)
+working_hours = click.option(
+    "--hours", default="", callback=_hours, metavar="H", help="working hours: 09:00-17:00"
 )
 zone_name = click.option(
     "--zone", default="", metavar="Z", help="time zone for hours: Europe/London …"
@@ -48,17 +66,23 @@ values_of = click.option("--values", "values_file", metavar="FILE.json", help="n
 @at_moment
 @calendar_code
 @closed_days
+@working_week
+@working_hours
 @zone_name
 @values_of
 @language
 @click.option("--format", "style", default="", metavar="F", help="short, long, full or a pattern")
 @click.option("--year", is_flag=True, help="what it gives on each of the next 366 days")
 @as_json
+@click.pass_context
 def date_command(
+    ctx: click.Context,
     rule: str,
-    on: date | datetime,
+    on: str | None,
     calendar: str,
     closed: Mapping[date, str],
+    week: frozenset[int] | None,
+    hours: tuple[time, time],
     zone: str,
     values_file: str | None,
     lang: str,
@@ -68,12 +92,13 @@ def date_command(
 ) -> None:
     """Work out a date rule and explain it."""
     read = dates.read(rule)
-    working = dates.calendar_for(calendar, closed, zone)
+    working = dates.calendar_for(calendar, closed, zone, week, hours)
+    moment = _moment(ctx, on, zone)
     if year:
-        _print_year(dates.year_view(read, dates.day_of(on), working), as_json=as_json)
+        _print_year(dates.year_view(read, dates.day_of(moment), working), as_json=as_json)
         return
-    named = _days(read, _read_values(values_file) if values_file else {})
-    worked = dates.work_out(read, on, working, named)
+    named = _days(read, _read_values(values_file, zone) if values_file else {})
+    worked = dates.work_out(read, moment, working, named)
     text, said = placeholders.show(worked.value, lang, style), dates.explain(worked)
     iso = worked.value.isoformat()
     found = {"iso": iso, "text": text, "explanation": said, "sentence": dates.describe(read)}
@@ -122,16 +147,20 @@ def _print_year(year: tuple[dates.YearDay, ...], *, as_json: bool) -> None:
 @at_moment
 @calendar_code
 @closed_days
+@working_week
 @language
 @click.option("--format", "style", default="", metavar="F", help="how to write the result")
 @click.option("--half-up", is_flag=True, help="round halves away from nothing, not to even")
 @as_json
+@click.pass_context
 def work(
+    ctx: click.Context,
     expression: str,
     values_file: str | None,
-    on: date | datetime,
+    on: str | None,
     calendar: str,
     closed: Mapping[date, str],
+    week: frozenset[int] | None,
     lang: str,
     style: str,
     half_up: bool,
@@ -152,8 +181,8 @@ def work(
 
     scope = sums.Scope(
         value,
-        dates.day_of(on),
-        dates.calendar_for(calendar, closed),
+        dates.day_of(_moment(ctx, on)),
+        dates.calendar_for(calendar, closed, weekdays=week),
         lambda shown: placeholders.show(shown, lang),
         "half up" if half_up else "half even",
     )
@@ -200,7 +229,7 @@ def clean() -> None:
     click.echo(body.write(body.read_foreign(data.decode("utf-8", "replace"))), nl=False)
 
 
-def _read_values(path: str) -> dict[str, Value]:
+def _read_values(path: str, zone: str = "") -> dict[str, Value]:
     text = read_text(path, "The values file")
     try:
         # Numbers keep the digits they were written with: 12.50 is no binary fraction.
@@ -213,4 +242,5 @@ def _read_values(path: str) -> dict[str, Value]:
         raise NebbetError(
             f"The values file {path} holds no names", advice='It looks like {"name": "Ana"}'
         )
-    return values.mapping_from_json(raw)
+    found = values.mapping_from_json(raw)
+    return {name: placeholders.in_zone(value, zone) for name, value in found.items()}

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from nebbet.core.dates import zone_of
 from nebbet.core.errors import NebbetError
 from nebbet.personal.home import Home, find_home
 
@@ -50,12 +51,16 @@ def write_output(data: bytes, output: str, *, overwrite: bool) -> None:
     write_file(Path(output), data, overwrite=overwrite, kept="Nothing was sent")
 
 
-def read_moment(text: str) -> date | datetime:
-    """A day, or a moment, in ISO 8601. Raises NebbetError."""
+def read_moment(text: str, zone: str = "") -> date | datetime:
+    """A day, or a moment, in ISO 8601; a moment with an offset is brought into a time zone, or into
+    that of this computer. Raises NebbetError."""
     try:
         if len(text) == 10:
             return date.fromisoformat(text)
-        return datetime.fromisoformat(text).replace(tzinfo=None)
+        found = datetime.fromisoformat(text)
+        if found.tzinfo is None:
+            return found
+        return found.astimezone(zone_of(zone) if zone else None).replace(tzinfo=None)
     except ValueError:
         raise NebbetError(
             f"“{text}” is not a day", advice="Write it as 2026-11-25, or 2026-11-25T16:30"

@@ -12,6 +12,7 @@ from nebbet.cli.here import Here, chance, open_here
 from nebbet.cli.options import as_json, on_day, overwrite, text_language, write_output
 from nebbet.core import addresses, body, checks, inline, ranking
 from nebbet.core import letter as letters
+from nebbet.core.dates import zone_of
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Attachment, Letter
 from nebbet.core.message.compose import with_bcc
@@ -52,7 +53,7 @@ def render(
     run = chance(ctx)
     now = run.now()
     here = open_here(now)
-    writer = here.writer(datetime.combine(on, now.timetz()) if on else now)
+    writer = here.writer(_on_that_day(now, on, here.catalogue.calendar.zone) if on else now)
     letter = _started(here, template, to, about, lang, now)
     for name, text in map(_answer, answers):
         letter = letters.answer(letter, name, text)
@@ -71,6 +72,14 @@ def render(
     )
     outgoing = item.outgoing
     write_output(with_bcc(outgoing.data, outgoing.bcc), output, overwrite=overwrite)
+
+
+def _on_that_day(now: datetime, day: date, zone: str) -> datetime:
+    """This time of day on another day, as the team's clocks have it on that day."""
+    if not zone:
+        return datetime.combine(day, now.astimezone().time()).astimezone()
+    place = zone_of(zone)
+    return datetime.combine(day, now.astimezone(place).time(), place)
 
 
 def _answer(pair: str) -> tuple[str, str]:

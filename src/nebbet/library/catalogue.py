@@ -7,7 +7,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from nebbet.core.body import Frame
-from nebbet.core.dates import WorkingCalendar, zone_of
+from nebbet.core.dates import WorkingCalendar, week_for, zone_of
 from nebbet.core.letter import Content, Passage, included
 from nebbet.core.letter.signature import SIGNATURE, signature_of
 from nebbet.core.placeholders import World
@@ -90,14 +90,14 @@ class Catalogue(Struct, frozen=True):
     ) -> World:
         """What values can come from, for one letter at one moment.
 
-        calendar is the code of a template's own public holidays; the team's closure days, working
-        weekdays and time zone stay.
+        calendar is the code of a template's own public holidays; the team's closure days, hours
+        and time zone stay, and its working weekdays unless that country's weekend is another one.
         """
         if moment.tzinfo is not None and self.calendar.zone:
             moment = moment.astimezone(zone_of(self.calendar.zone))
         own = self.calendar
         if calendar:
-            own = replace(own, code=calendar)
+            own = replace(own, code=calendar, weekdays=week_for(calendar, own.weekdays))
         return World(
             today=moment.date(),
             clock=moment.time().replace(second=0, microsecond=0),

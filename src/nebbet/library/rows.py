@@ -1,7 +1,7 @@
 """Reading the library's tables into what the catalogue holds."""
 
 from collections.abc import Callable, Collection, Iterator, Mapping
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 from functools import partial
 from typing import Any, TypeVar
 
@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from sqlalchemy import Connection, RowMapping, Table, func, select
 
 from nebbet.core.body import BUILT_IN, Frame
-from nebbet.core.dates import WorkingCalendar, is_code, zone_of
+from nebbet.core.dates import NINE_TO_FIVE, WorkingCalendar, is_code, zone_of
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
@@ -43,6 +43,7 @@ class KeptCalendar(msgspec.Struct, frozen=True):
     closed: dict[date, str] = msgspec.field(default_factory=dict)
     weekdays: frozenset[int] = frozenset(range(5))
     zone: str = ""
+    hours: tuple[time, time] = NINE_TO_FIVE
 
 
 class Reader:
@@ -322,12 +323,16 @@ def _calendar(connection: Connection, reader: Reader) -> WorkingCalendar:
     try:
         if kept.zone:
             zone_of(kept.zone)
-        if is_code(kept.code) and kept.weekdays and kept.weekdays <= set(range(7)):
-            return WorkingCalendar(kept.code, kept.closed, kept.weekdays, kept.zone)
+        if is_code(kept.code) and _is_week(kept.weekdays) and kept.hours[0] < kept.hours[1]:
+            return WorkingCalendar(kept.code, kept.closed, kept.weekdays, kept.zone, kept.hours)
     except NebbetError:
         pass
     reader.unread.append(Unread("setting", "calendar"))
     return WorkingCalendar()
+
+
+def _is_week(weekdays: frozenset[int]) -> bool:
+    return bool(weekdays) and weekdays <= set(range(7))
 
 
 # The kinds of which there may be very many are read by their keys, the others as a whole: where the

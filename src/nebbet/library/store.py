@@ -3,7 +3,7 @@
 import hashlib
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, time
 from pathlib import Path
 
 import msgspec
@@ -12,7 +12,7 @@ from sqlalchemy.dialects import postgresql, sqlite
 
 from nebbet.core.body import Frame
 from nebbet.core.characters import whole
-from nebbet.core.dates import calendar_for
+from nebbet.core.dates import NINE_TO_FIVE, calendar_for
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
@@ -241,12 +241,14 @@ class Library(Proposing, Arranging):
         code: str,
         closed: Mapping[date, str],
         zone: str = "",
-        weekdays: frozenset[int] = frozenset(range(5)),
+        weekdays: frozenset[int] | None = None,
+        hours: tuple[time, time] = NINE_TO_FIVE,
     ) -> None:
         """Set the team's working days: a calendar code, the closure days with their names, the
-        working weekdays (Monday is 0) and the time zone."""
-        calendar_for(code, closed, zone, weekdays)
-        value = KeptCalendar(code, dict(closed), weekdays, zone)
+        working weekdays (Monday is 0; where none are given, the country's), the time zone and the
+        hours in which the team works."""
+        made = calendar_for(code, closed, zone, weekdays, hours)
+        value = KeptCalendar(made.code, dict(made.closed), made.weekdays, made.zone, made.hours)
         with self.writing("The calendar cannot be kept") as connection:
             _put_setting(connection, "calendar", msgspec.json.encode(value).decode())
 

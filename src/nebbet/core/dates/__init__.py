@@ -1,17 +1,24 @@
 """Date rules: a small language for days, working-day calendars, and their explanation."""
 
 from nebbet.core.dates.calendars import (
+    NINE_TO_FIVE,
     WEEKDAYS,
     WorkingCalendar,
     calendar_for,
     closures,
+    hours,
     is_code,
+    on_the_wall,
+    week,
+    week_for,
+    week_of,
     working_days_between,
     zone_of,
 )
 from nebbet.core.dates.parsing import read
 from nebbet.core.dates.rules import (
     FORMS,
+    ORDERS,
     PERIODS,
     UNITS,
     WHICH,
@@ -20,6 +27,7 @@ from nebbet.core.dates.rules import (
     Count,
     Duration,
     Edge,
+    Nth,
     OnOr,
     Roll,
     Rule,
@@ -33,6 +41,8 @@ from nebbet.core.dates.year import YearDay, year_view
 
 __all__ = [
     "FORMS",
+    "NINE_TO_FIVE",
+    "ORDERS",
     "PERIODS",
     "UNITS",
     "WEEKDAYS",
@@ -42,6 +52,7 @@ __all__ = [
     "Count",
     "Duration",
     "Edge",
+    "Nth",
     "OnOr",
     "Roll",
     "Rule",
@@ -55,8 +66,13 @@ __all__ = [
     "day_of",
     "describe",
     "explain",
+    "hours",
     "is_code",
+    "on_the_wall",
     "read",
+    "week",
+    "week_for",
+    "week_of",
     "wording",
     "work_out",
     "working_days_between",

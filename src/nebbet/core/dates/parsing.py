@@ -1,5 +1,6 @@
 """Reading date rules."""
 
+import re
 from datetime import date, datetime, time
 from functools import lru_cache
 from typing import Any
@@ -11,11 +12,13 @@ from nebbet.core.dates.rules import (
     MOST_COUNT,
     MOST_STEPS,
     NAME,
+    ORDERS,
     At,
     Base,
     Count,
     Duration,
     Edge,
+    Nth,
     OnOr,
     Roll,
     Rule,
@@ -33,6 +36,7 @@ base: TODAY -> today
 ?step: SIGN NUMBER UNIT -> count
      | SIGN DURATION -> duration
      | EDGE WHICH PERIOD -> edge
+     | NTH OF WHICH PERIOD -> nth
      | WHICH WEEKDAY -> weekday
      | ON_OR WEEKDAY -> on_or
      | ROLL -> roll
@@ -45,7 +49,9 @@ FIXED.6: /\d{{4}}-\d\d-\d\d([T ]\d\d:\d\d)?(?![\d:-])/
 SIGN.5: /[+\-−–]/
 NUMBER.4: /\d{{1,9}}(?![\d:.])/
 DURATION.7: /P(?=\S)[\dYMWDTHS,.]+\b/i
-UNIT.5: /(working\s+days?|days?|weeks?|months?|years?|hours?|minutes?)\b/i
+UNIT.5: /(working\s+(days?|hours?)|days?|weeks?|months?|quarters?|years?|hours?|minutes?)\b/i
+NTH.6: /(the\s+)?({"|".join(ORDERS.values())})\s+({"|".join(WEEKDAYS)})\b/i
+OF.5: /(of|in)\b/i
 EDGE.5: /(start|end)\s+of\b/i
 WHICH.5: /(this|next|previous|the)\b/i
 PERIOD.5: /(week|month|quarter|year)\b/i
@@ -53,7 +59,7 @@ WEEKDAY.5: /({"|".join(WEEKDAYS)})\b/i
 ON_OR.6: /on\s+or\s+(after|before)\b/i
 ROLL.6: /or\s+(the\s+)?(next|previous)\s+working\s+day\b/i
 AT.5: /at\b/i
-TIME.6: /\d{{1,2}}[:.]\d\d(?!\d)/
+TIME.7: /\d{{1,2}}([:.]\d\d)?\s*[ap]\.?m\b\.?|\d{{1,2}}[:.]\d\d(?!\d)|noon\b|midnight\b/i
 LATE.6: /if\s+after\b/i
 TOMORROW.6: /count\s+from\s+tomorrow\b/i
 BRACED: /\{{\{{[^{{}}]{{1,80}}\}}\}}/
@@ -68,15 +74,17 @@ _WORDS = {
     "SIGN": "“+” or “-” with a number and a unit",
     "NUMBER": f"a number up to {MOST_COUNT}",
     "DURATION": "a duration such as P1M10D",
-    "UNIT": "days, weeks, months, years, working days, hours or minutes",
+    "UNIT": "days, weeks, months, quarters, years, working days, hours, minutes or working hours",
     "EDGE": "“start of” or “end of”",
+    "NTH": "“first Monday”",
+    "OF": "“of”",
     "WHICH": "“this”, “next” or “previous”",
     "PERIOD": "week, month, quarter or year",
     "WEEKDAY": "a weekday",
     "ON_OR": "“on or after”",
     "ROLL": "“or the next working day”",
     "AT": "“at”",
-    "TIME": "a time such as 17:00",
+    "TIME": "a time such as 17:00 or 5 pm",
     "LATE": "“if after”",
     "TOMORROW": "“count from tomorrow”",
 }
@@ -136,6 +144,13 @@ class _Builder:
         edge, which, period = (str(part).casefold() for part in parts)
         return Edge(edge.split()[0], which.replace("the", "this"), period)  # type: ignore[arg-type]
 
+    def nth(self, parts: list[Any]) -> Nth:
+        order, day = str(parts[0]).casefold().removeprefix("the").split()
+        which, period = (str(part).casefold() for part in parts[2:])
+        number = next(number for number, word in ORDERS.items() if word == order)
+        which = which.replace("the", "this")
+        return Nth(number, _weekday(day), which, period)  # type: ignore[arg-type]
+
     def weekday(self, parts: list[Any]) -> Weekday:
         which = str(parts[0]).casefold()
         if which == "the":
@@ -160,10 +175,17 @@ def _weekday(token: Any) -> int:
 
 
 def _time(token: Any) -> time:
-    hour, minute = map(int, str(token).replace(".", ":").split(":"))
-    if hour > 23 or minute > 59:
+    said = str(token).casefold()
+    if said in _NAMED_TIMES:
+        return _NAMED_TIMES[said]
+    half = next((half for half in ("a", "p") if half in said), "")
+    hour, minute = map(int, [*re.findall(r"\d+", said), "0"][:2])
+    if hour > 23 or minute > 59 or (half and not 1 <= hour <= 12):
         raise Refusal(token.start_pos, _WORDS["TIME"])
-    return time(hour, minute)
+    return time(hour % 12 + (12 if half == "p" else 0) if half else hour, minute)
+
+
+_NAMED_TIMES = {"noon": time(12), "midnight": time(0)}
 
 
 _DATE_RULES = Grammar(

@@ -8,7 +8,9 @@ from msgspec import Struct
 
 from nebbet.core.dates.calendars import WEEKDAYS
 
-Unit = Literal["day", "week", "month", "year", "working day", "hour", "minute"]
+Unit = Literal[
+    "day", "week", "month", "quarter", "year", "working day", "hour", "minute", "working hour"
+]
 UNITS: tuple[Unit, ...] = get_args(Unit)
 Period = Literal["week", "month", "quarter", "year"]
 PERIODS: tuple[Period, ...] = get_args(Period)
@@ -16,7 +18,9 @@ Which = Literal["this", "next", "previous"]
 WHICH: tuple[Which, ...] = get_args(Which)
 
 # Words of the language itself; a placeholder that holds one is written in braces.
-KEYWORDS = "today|the|start|end|this|next|previous|on|or|at|if|then|count"
+_ORDERS = "first|second|third|fourth|last"
+_NTH_WEEKDAY = rf"(?:{_ORDERS})[ \t]+(?:{'|'.join(WEEKDAYS)})"
+KEYWORDS = rf"today|the|start|end|this|next|previous|on|or|at|if|then|count|{_NTH_WEEKDAY}"
 NAME = rf"(?!(?:{KEYWORDS})\b)[^\W\d][\w.]*(?:[ \t]+(?!(?:{KEYWORDS})\b)[^\W\d][\w.]*)*"
 _PLAIN_NAME = re.compile(NAME, re.IGNORECASE)
 
@@ -54,6 +58,15 @@ class Edge(Struct, frozen=True, tag=True):
     period: Period
 
 
+class Nth(Struct, frozen=True, tag=True):
+    """The first, second … such weekday of a period, counted from 1; -1 is the last one."""
+
+    number: int
+    weekday: int
+    which: Which
+    period: Period
+
+
 class Weekday(Struct, frozen=True, tag=True):
     """The next or previous such weekday, never the day itself; or the one of this week."""
 
@@ -80,7 +93,8 @@ class At(Struct, frozen=True, tag=True):
     time: time
 
 
-Step = Count | Duration | Edge | Weekday | OnOr | Roll | At
+Step = Count | Duration | Edge | Nth | Weekday | OnOr | Roll | At
+ORDERS = {1: "first", 2: "second", 3: "third", 4: "fourth", -1: "last"}
 
 
 class Rule(Struct, frozen=True):
@@ -105,6 +119,8 @@ FORMS = (
     "today on or after Monday",
     "next Friday",
     "end of next month",
+    "first Monday of next month",
+    "today + 8 working hours",
     "the sending day + 2 weeks",
     "today + P1M10D",
     "today + 1 working day if after 16:00 count from tomorrow",
@@ -118,7 +134,7 @@ def wording(rule: Rule) -> str:
     'today - 1 month or the next working day'
     """
     parts = [_base(rule.base), *map(_step, rule.steps)]
-    if parts[0] == "today" and rule.steps and isinstance(rule.steps[0], Edge | Weekday):
+    if parts[0] == "today" and rule.steps and isinstance(rule.steps[0], Edge | Nth | Weekday):
         parts.pop(0)
     if rule.late:
         parts.append(f"if after {clock(rule.late)} count from tomorrow")
@@ -146,6 +162,8 @@ def _step(step: Step) -> str:
             return f"{'-' if back else '+'} {text}"
         case Edge(edge=edge, which=which, period=period):
             return f"{edge} of {which} {period}"
+        case Nth():
+            return f"{nth(step)} of {step.which} {step.period}"
         case Weekday(which=which, weekday=weekday):
             return f"{which} {WEEKDAYS[weekday]}"
         case OnOr(after=after, weekday=weekday):
@@ -154,6 +172,15 @@ def _step(step: Step) -> str:
             return f"or the {'next' if forward else 'previous'} working day"
         case At(time=at):
             return f"at {clock(at)}"
+
+
+def nth(step: Nth) -> str:
+    """Which weekday of a period, in words.
+
+    >>> nth(Nth(-1, 4, "this", "month"))
+    'last Friday'
+    """
+    return f"{ORDERS[step.number]} {WEEKDAYS[step.weekday]}"
 
 
 def amount(count: int, unit: str) -> str:

@@ -9,6 +9,7 @@ from nebbet.core.dates.rules import (
     Count,
     Duration,
     Edge,
+    Nth,
     OnOr,
     Roll,
     Rule,
@@ -16,8 +17,9 @@ from nebbet.core.dates.rules import (
     Weekday,
     amount,
     clock,
+    nth,
 )
-from nebbet.core.dates.working import Done, Worked, day_of
+from nebbet.core.dates.working import Done, Worked, day_of, has_clock
 
 _MOST_SKIPPED = 4
 
@@ -54,16 +56,23 @@ def explain(worked: Worked) -> str:
     said = _phrases(rule.steps, _begun(worked), worked.done)
     years = day_of(worked.base).year != worked.day.year
     said += f": {_short(worked.value, 'y' if years else '')}"
-    return said + _skips(worked) + _clamps(worked)
+    return said + _skips(worked) + _clamps(worked) + _gaps(worked)
 
 
 def _begun(worked: Worked) -> str:
-    rule, said = worked.rule, _full(worked.base)
+    rule, said = worked.rule, _full(_from(worked))
     if worked.late and rule.late:
         said += f" (written after {clock(rule.late)}, so counted from tomorrow)"
     if rule.base.kind == "sending":
         return f"the sending day, {said}"
     return f"{rule.base.name} ({said})" if rule.base.kind == "name" else said
+
+
+def _from(worked: Worked) -> date | datetime:
+    """Where counting began, with the hour where the first step counts from one."""
+    first = worked.done[0] if worked.done else None
+    counts = isinstance(first.step, Count) and has_clock(first.step) if first else False
+    return first.before if first and counts else worked.base
 
 
 def _phrases(steps: tuple[Step, ...], start: str, done: tuple[Done, ...]) -> str:
@@ -84,6 +93,8 @@ def _first(step: Step, start: str) -> str:
             return f"{durations.spoken(text)} {'before' if back else 'after'} {start}"
         case Edge():
             return f"{_edge(step)}, seen from {start}"
+        case Nth():
+            return f"the {nth(step)} of {step.which} {step.period}, seen from {start}"
         case Weekday(which="this", weekday=weekday):
             return f"the {WEEKDAYS[weekday]} in the week of {start}"
         case Weekday(which=which, weekday=weekday):
@@ -105,6 +116,8 @@ def _further(step: Step, taken: Done | None) -> str:
             return f", then {durations.spoken(text)} {'back' if back else 'on'}"
         case Edge():
             return f", then {_edge(step)}"
+        case Nth():
+            return f", then the {nth(step)} of {step.which} {step.period}"
         case Weekday(which=which, weekday=weekday):
             return f", then {'that' if which == 'this' else which} {WEEKDAYS[weekday]}"
         case OnOr(after=after, weekday=weekday):
@@ -141,9 +154,17 @@ def _skips(worked: Worked) -> str:
 
 def _clamps(worked: Worked) -> str:
     return "".join(
-        f"; {_month(done.after)} has no day {day_of(done.before).day}"
+        f"; {_month(done.clamped)} has no day {day_of(done.before).day}"
         for done in worked.done
         if done.clamped
+    )
+
+
+def _gaps(worked: Worked) -> str:
+    return "".join(
+        f"; clocks are put forward that day and there is no {clock(done.gap)}"
+        for done in worked.done
+        if done.gap
     )
 
 

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from datetime import UTC, date, datetime, time, timedelta
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from nebbet.core.dates import durations
 from nebbet.core.dates.calendars import WorkingCalendar, zone_of
@@ -13,6 +14,7 @@ from nebbet.core.dates.rules import (
     Count,
     Duration,
     Edge,
+    Nth,
     OnOr,
     Period,
     Roll,
@@ -20,6 +22,7 @@ from nebbet.core.dates.rules import (
     Step,
     Weekday,
     Which,
+    nth,
     wording,
 )
 from nebbet.core.errors import NebbetError
@@ -30,15 +33,17 @@ Skipped = tuple[tuple[date, str], ...]
 class Done(Struct, frozen=True):
     """One step as it was taken.
 
-    skipped holds the closed days that counting passed over, with their names. clamped says that
-    the month had no such day, so that its last one was taken.
+    skipped holds the closed days that counting passed over, with their names. clamped is the day
+    that was taken where a month has no such day: its last one. gap is the time of day that the
+    clock on the wall left out on that day, so that a later one was taken.
     """
 
     step: Step
     before: date | datetime
     after: date | datetime
     skipped: Skipped = ()
-    clamped: bool = False
+    clamped: date | datetime | None = None
+    gap: time | None = None
 
 
 class Worked(Struct, frozen=True):
@@ -93,7 +98,8 @@ def work_out(
         done: list[Done] = []
         value = base
         for step in rule.steps:
-            done.append(_take(step, value, calendar, _clock_of(rule.base, moment)))
+            taken = _take(step, value, calendar, _clock_of(rule.base, moment))
+            done.append(_on_the_wall(taken, calendar.zone))
             value = done[-1].after
     except (OverflowError, ValueError):
         raise NebbetError(
@@ -134,9 +140,14 @@ def _take(
         case Count(count=count, unit="working day"):
             day, skipped = _count_working(count, day_of(value), calendar)
             return Done(step, value, _with_day(value, day), skipped)
+        case Count(count=count, unit="working hour"):
+            start = _clocked(value, clock or calendar.hours[0])
+            moment, skipped = count_working_hours(count, start, calendar)
+            return Done(step, start, moment, skipped)
         case Count(count=count, unit="hour" | "minute" as unit):
             minutes = count * (60 if unit == "hour" else 1)
-            return Done(step, value, _shift(_clocked(value, clock), minutes, calendar.zone))
+            start = _clocked(value, clock)
+            return Done(step, start, _shift(start, minutes, calendar.zone))
         case Count():
             return _count_calendar(step, value)
         case Duration():
@@ -144,6 +155,8 @@ def _take(
         case Edge(edge=edge, which=which, period=period):
             first, last = bounds(day_of(value), which, period)
             return Done(step, value, _with_day(value, first if edge == "start" else last))
+        case Nth():
+            return Done(step, value, _with_day(value, _nth(day_of(value), step)))
         case Weekday(which=which, weekday=weekday):
             return Done(step, value, _with_day(value, _weekday(day_of(value), which, weekday)))
         case OnOr(after=after, weekday=weekday):
@@ -163,9 +176,9 @@ def _count_calendar(step: Count, value: date | datetime) -> Done:
     if step.unit in ("day", "week"):
         days = step.count * (7 if step.unit == "week" else 1)
         return Done(step, value, value + timedelta(days))
-    months = step.count * (12 if step.unit == "year" else 1)
+    months = step.count * {"month": 1, "quarter": 3, "year": 12}[step.unit]
     after = value + relativedelta(months=months)
-    return Done(step, value, after, clamped=after.day != value.day)
+    return Done(step, value, after, clamped=after if after.day != value.day else None)
 
 
 def _count_duration(
@@ -175,12 +188,12 @@ def _count_duration(
 
     sign = -1 if step.back else 1
     part = sign * durations.calendar_part(step.text)
-    clamped = (value + part - relativedelta(days=part.days)).day != value.day
+    month = value + part - relativedelta(days=part.days)
     after = value + part
     if durations.has_clock(step.text):
         minutes = sign * durations.minutes(step.text)
         after = _shift(_clocked(after, clock), minutes, calendar.zone)
-    return Done(step, value, after, clamped=clamped)
+    return Done(step, value, after, clamped=month if month.day != value.day else None)
 
 
 def _count_working(count: int, start: date, calendar: WorkingCalendar) -> tuple[date, Skipped]:
@@ -188,7 +201,7 @@ def _count_working(count: int, start: date, calendar: WorkingCalendar) -> tuple[
         return start, ()
     step = timedelta(-1 if count < 0 else 1)
     left, day = max(abs(count), 1), start
-    skipped: list[tuple[date, str]] = []
+    skipped = _closed_at(start, calendar)
     while left:
         day += step
         if day.weekday() not in calendar.weekdays:
@@ -199,6 +212,59 @@ def _count_working(count: int, start: date, calendar: WorkingCalendar) -> tuple[
         else:
             skipped.append((day, name))
     return day, tuple(skipped)
+
+
+def _closed_at(start: date, calendar: WorkingCalendar) -> list[tuple[date, str]]:
+    """The day at which counting begins, where it is a closed one itself."""
+    name = calendar.reason(start) if start.weekday() in calendar.weekdays else None
+    return [(start, name)] if name else []
+
+
+def count_working_hours(
+    count: int, start: datetime, calendar: WorkingCalendar
+) -> tuple[datetime, Skipped]:
+    """So many hours on, or back, of those in which the team works.
+
+    Outside them counting begins when the team comes, or going back when it went. The end of one
+    day and the beginning of the next are the same moment of work: going on it is the end.
+    """
+    opens, closes = calendar.hours
+    back = count < 0
+    left, at = timedelta(hours=abs(count)), start
+    skipped: list[tuple[date, str]] = []
+    while True:
+        day = at.date()
+        first, last = datetime.combine(day, opens), datetime.combine(day, closes)
+        if calendar.is_working(day):
+            begin = min(at, last) if back else max(at, first)
+            room = begin - first if back else last - begin
+            if timedelta(0) < room and left <= room:
+                return (begin - left if back else begin + left), tuple(skipped)
+            left -= max(room, timedelta(0))
+        elif day.weekday() in calendar.weekdays:
+            skipped.append((day, calendar.reason(day) or ""))
+        away = timedelta(-1 if back else 1)
+        at = datetime.combine(day + away, time.max if back else time.min)
+
+
+def _on_the_wall(done: Done, zone: str) -> Done:
+    """A step whose moment there is: at the change to summer time clocks leave an hour out, and what
+    falls into it is as much later (as RFC 5545 §3.3.5 has it)."""
+    if not zone or not isinstance(done.after, datetime):
+        return done
+    place = zone_of(zone)
+    real = done.after.replace(tzinfo=place).astimezone(UTC).astimezone(place).replace(tzinfo=None)
+    return done if real == done.after else replace(done, after=real, gap=done.after.time())
+
+
+def _nth(day: date, step: Nth) -> date:
+    first, last = bounds(day, step.which, step.period)
+    if step.number < 0:
+        return last - timedelta((last.weekday() - step.weekday) % 7)
+    found = first + timedelta((step.weekday - first.weekday()) % 7 + 7 * (step.number - 1))
+    if found > last:
+        raise NebbetError(f"There is no {nth(step)} in that {step.period}")
+    return found
 
 
 def _rolled(day: date, calendar: WorkingCalendar, *, forward: bool) -> tuple[date, Skipped]:
@@ -245,7 +311,7 @@ def has_clock(step: Step) -> bool:
         case Duration(text=text):
             return durations.has_clock(text)
         case Count(unit=unit):
-            return unit in ("hour", "minute")
+            return unit in ("hour", "minute", "working hour")
     return isinstance(step, At)
 
 

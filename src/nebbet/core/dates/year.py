@@ -66,6 +66,8 @@ def irregular(worked: Worked) -> str:
 
 
 def _of_step(done: Done) -> str:
+    if done.gap:
+        return f"there is no {done.gap:%H:%M}: clocks are put forward"
     if done.clamped:
         return f"the month has no day {day_of(done.before).day}"
     if not done.skipped:

@@ -8,6 +8,7 @@ from nebbet.core.placeholders.kinds import FACT_KINDS, kind_of
 from nebbet.core.placeholders.names import GREETING, did_you_mean, known_names, nearest
 from nebbet.core.placeholders.resolve import (
     Resolution,
+    in_zone,
     member_of,
     members,
     resolve,
@@ -33,6 +34,7 @@ __all__ = [
     "fill",
     "fill_line",
     "implied",
+    "in_zone",
     "kind_of",
     "known_names",
     "language_name",

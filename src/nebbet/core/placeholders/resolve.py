@@ -7,6 +7,7 @@ from decimal import Decimal
 from msgspec.structs import replace
 
 from nebbet.core import sums
+from nebbet.core.dates import on_the_wall
 from nebbet.core.errors import NebbetError
 from nebbet.core.placeholders import modifiers, typed
 from nebbet.core.placeholders.declared import Kind, Placeholder, implied
@@ -132,7 +133,8 @@ class Resolution:
         value: Value | None = None
         self._path.append(fold(placeholder.name))
         try:
-            exact, note = SOURCES[placeholder.source](placeholder, self)
+            found_there, note = SOURCES[placeholder.source](placeholder, self)
+            exact = in_zone(found_there, self.world.calendar.zone)
             value = _as_written(exact, placeholder)
             default: str | None = show(value, self.world.language, placeholder.format)
         except Missing as missing:
@@ -217,6 +219,17 @@ class Resolution:
         close = nearest(name, known_names(self._declared.values(), self.world))
         note = f"no placeholder is called “{name}”"
         return note + did_you_mean(close), close
+
+
+def in_zone(value: Value, zone: str) -> Value:
+    """A value whose moments are those on the clocks of a time zone: one that came with an offset
+    could not be held against others."""
+    match value:
+        case datetime():
+            return on_the_wall(value, zone)
+        case tuple():
+            return tuple(on_the_wall(v, zone) if isinstance(v, datetime) else v for v in value)
+    return value
 
 
 def _as_written(value: Value, placeholder: Placeholder) -> Value:

@@ -40,7 +40,7 @@ def read(text: str, placeholder: Placeholder, language: str, today: date) -> Rea
     >>> read("3/12", Placeholder("x", kind="date"), "en_GB", date(2026, 11, 25)).clearer
     ('3 December 2026', '12 March 2027')
     """
-    text = text.strip()
+    text = _MARKS.sub("", text).strip()
     try:
         if len(text) > _LONGEST and placeholder.kind in _SHORT:
             raise Unreadable(f"“{text[:20]}…” is too long for a {placeholder.kind}")
@@ -51,6 +51,10 @@ def read(text: str, placeholder: Placeholder, language: str, today: date) -> Rea
         return Reading(None, str(unclear), fitting)
     except (Unreadable, NebbetError) as problem:
         return Reading(None, str(problem).rstrip("."))
+
+
+# Signs that say which way text runs, and nothing else.
+_MARKS = re.compile("[\u061c\u200e\u200f]")
 
 
 def _is_clear(text: str, placeholder: Placeholder, language: str, today: date) -> bool:
@@ -109,6 +113,7 @@ def _number(text: str, _placeholder: Placeholder, language: str, _today: date) -
     return _decimal(text, language_of(language))
 
 
+_BARE_END = re.compile(r"(?<=\d)[.,]\s*[-–—]+$")  # 12,- is an amount without small coins
 _SPACES = re.compile(r"[ \u00a0\u202f\u2009]")
 
 
@@ -121,6 +126,12 @@ def _decimal(text: str, locale: "Locale") -> Decimal:
     said = said.replace("’", "'") if group == "'" else said.replace("'", "’")
     if len(said) > 40:
         raise Unreadable(f"“{text[:20]}…” is too long for a number")
+    said = _BARE_END.sub("", said)
+    if thousands := re.fullmatch(r"([+-]?\d{1,3})[.,]000", said):
+        mark = numbers.get_decimal_symbol(locale)
+        if mark in said:  # three decimals that say nothing: elsewhere that is ten thousand
+            plain, grouped = thousands[1], f"{thousands[1]}{group if group in '.,' else ''}000"
+            raise Unclear(f"“{text}” could be {plain} or {grouped}", (plain, grouped))
     try:
         found = numbers.parse_decimal(said, locale=locale, strict=True)
     except numbers.NumberFormatError as error:
@@ -136,7 +147,7 @@ def _decimal(text: str, locale: "Locale") -> Decimal:
 
 _AMOUNT = re.compile(
     r"(?P<sign>[+\-−]?)\s*(?P<before>[^\d\s.,+\-−]{0,5})\s*"
-    r"(?P<number>[+\-−]?\d[\d\s.,'’]*?)\s*(?P<after>[^\d\s.,'’]{0,5})"
+    r"(?P<number>[+\-−]?\d[\d\s.,'’]*?(?:[.,][-–—]+)?)\s*(?P<after>[^\d\s.,'’\-–—]{0,5})"
 )
 _SYMBOLS = {"£": "GBP", "€": "EUR", "zł": "PLN", "₹": "INR", "¥": "JPY"}
 _KRONER = {"nb": "NOK", "nn": "NOK", "no": "NOK", "sv": "SEK", "da": "DKK", "is": "ISK"}

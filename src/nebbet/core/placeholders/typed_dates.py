@@ -1,11 +1,15 @@
 """Reading dates and times as people type them in a language."""
 
 import re
-from datetime import date, datetime, time
+from calendar import monthrange
+from collections.abc import Iterator, Mapping
+from datetime import date, datetime, time, timedelta
 from functools import lru_cache
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from nebbet.core.dates import WEEKDAYS
+from nebbet.core.placeholders.formats import show
 
 if TYPE_CHECKING:
     from babel import Locale
@@ -23,11 +27,17 @@ class Unclear(Unreadable):
         self.clearer = clearer
 
 
+# Times of day that have a name; from memory.
+NAMED_TIMES = {
+    "noon": time(12), "midday": time(12), "midnight": time(0), "mittag": time(12),
+    "mittags": time(12), "mitternacht": time(0), "midi": time(12), "minuit": time(0),
+}  # fmt: skip
 _CLOCK = r"(?P<hour>\d{1,2})(?:[:h.](?P<minute>\d{2})|h)(?::\d{2})?"
 _TIME = re.compile(_CLOCK + r"\s*(?P<half>[^\W\d_][\w.]*)?\s*(?:uhr)?", re.IGNORECASE)
 _HOUR = re.compile(r"(?P<hour>\d{1,2})\s*(?P<half>[^\W\d_][\w.]*)", re.IGNORECASE)
 _LAST_TIME = re.compile(
-    r"(?P<time>(?:\d{1,2}[:h]|(?<=\d{4}\s)\d{1,2}\.)\d{2}(?::\d{2})?(?:\s*[ap]\.?m\.?)?)\s*(?:uhr|h)?\s*$",
+    r"(?P<time>(?:\d{1,2}[:h]|(?<=\d{4}\s)\d{1,2}\.)\d{2}(?::\d{2})?(?:\s*[ap]\.?m\.?)?"
+    rf"|\d{{1,2}}\s*[ap]\.?m\b\.?|\b(?:{'|'.join(NAMED_TIMES)}))\s*(?:uhr|h)?\s*$",
     re.IGNORECASE,
 )
 _JOINING = re.compile(r"[\s,]*\b(?:at|um|à|kl\.?|klokken|a las|alle|om)?[\s,]*$", re.IGNORECASE)
@@ -43,6 +53,8 @@ def read_date(text: str, locale: "Locale", today: date) -> date | datetime:
     meant. Raises Unreadable, and Unclear when day and month could be swapped."""
     if len(text) > _LONGEST:
         raise Unreadable(f"“{text[:20]}…” is too long for a date")
+    if (own := _written_so(text, locale)) is not None:
+        return own
     if clock := _LAST_TIME.search(text):
         start = _JOINING.sub("", text[: clock.start()])
         if start:
@@ -51,14 +63,61 @@ def read_date(text: str, locale: "Locale", today: date) -> date | datetime:
     return _read_day(text, locale, today)
 
 
+def _written_so(text: str, locale: "Locale") -> date | datetime | None:
+    """The day, or the moment, that Nebbet writes so in that language; None where there is none.
+    Whatever a letter shows can be typed, in every language that CLDR knows."""
+    numbers = [int(number) for number in _NUMBERS.findall(text)]
+    years = {number for number in numbers if 1000 <= number <= 9999}
+    days = {number for number in numbers if 1 <= number <= 31}
+    if not years or not days or len(numbers) > 6:
+        return None
+    wanted = _comparable(text)
+    for made in _days_of(years, days):
+        for style in ("long", "full", "medium"):
+            written = _comparable(show(made, str(locale), style))
+            if written == wanted:
+                return made
+            for at in _times_of(numbers) if len(numbers) > 2 else ():
+                moment = datetime.combine(made, at)
+                if _comparable(show(moment, str(locale), style)) == wanted:
+                    return moment
+    return None
+
+
+_NUMBERS = re.compile(r"\d{1,4}")
+_UNSEEN = re.compile("[\\s\u061c\u200e\u200f]+")
+
+
+def _comparable(text: str) -> str:
+    return _UNSEEN.sub(" ", text).strip().casefold()
+
+
+def _days_of(years: set[int], days: set[int]) -> Iterator[date]:
+    for year in years:
+        for month in range(1, 13):
+            for day in days:
+                if day <= monthrange(year, month)[1]:
+                    yield date(year, month, day)
+
+
+def _times_of(numbers: list[int]) -> Iterator[time]:
+    """The times of day that two neighbouring numbers can mean."""
+    for hour, minute in pairwise(numbers):
+        if hour <= 23 and minute <= 59:
+            yield time(hour, minute)
+            if hour <= 12:
+                yield time(hour % 12 + 12, minute)
+
+
 def _read_day(text: str, locale: "Locale", today: date) -> date:
     try:
         if iso := _ISO.fullmatch(text) or _SIGNED.fullmatch(text):
             return date(*(int(part) for part in iso.groups()))
         if numeric := _NUMERIC.fullmatch(text):
             return _numeric(text, numeric, locale, today)
-        if (worded := _worded(text, locale, today)) is not None:
-            return worded
+        for reading in (_spoken, _worded):
+            if (found := reading(text, locale, today)) is not None:
+                return found
     except ValueError:
         raise Unreadable(f"“{text}” is a day that does not exist") from None
     example = _long(today, locale)
@@ -119,6 +178,46 @@ def _day_first(locale: "Locale") -> bool:
     return pattern.find("d") < pattern.find("M")
 
 
+# How far a day that has a name lies from today; from memory.
+_NAMED_DAYS = {
+    "today": 0, "tomorrow": 1, "the day after tomorrow": 2, "yesterday": -1,
+    "heute": 0, "morgen": 1, "übermorgen": 2, "gestern": -1,
+    "aujourd'hui": 0, "aujourd’hui": 0, "demain": 1, "après-demain": 2, "hier": -1,
+    "i dag": 0, "i morgen": 1, "i overmorgen": 2, "i går": -1, "idag": 0, "imorgon": 1,
+    "i morgon": 1, "igår": -1, "hoy": 0, "mañana": 1, "ayer": -1, "oggi": 0, "domani": 1,
+    "ieri": -1, "vandaag": 0, "overmorgen": 2, "gisteren": -1, "dzisiaj": 0, "dziś": 0,
+    "jutro": 1, "wczoraj": -1, "hoje": 0, "amanhã": 1, "ontem": -1, "tänään": 0, "huomenna": 1,
+}  # fmt: skip
+
+
+def _spoken(text: str, locale: "Locale", today: date) -> date | None:
+    """A day by its name: tomorrow, Friday, next Friday."""
+    said = " ".join(text.split()).casefold()
+    if said in _NAMED_DAYS:
+        return today + timedelta(_NAMED_DAYS[said])
+    weekdays = _names(locale)[1]
+    is_next = said.startswith("next ")
+    number = _among(_key(said.removeprefix("next ").removeprefix("on ")), weekdays)
+    if number is None:
+        return None
+    ahead = (number - today.weekday()) % 7
+    if is_next or ahead:
+        return today + timedelta(ahead or 7)
+    clearer = tuple(_long(day, locale) for day in (today, today + timedelta(7)))
+    raise Unclear(f"“{text}” could be {clearer[0]} or {clearer[1]}", clearer)
+
+
+def _among(word: str, names: Mapping[str, int]) -> int | None:
+    """The number of a name, also by a beginning of three letters or more that no other has."""
+    if word in names:
+        return names[word]
+    found = {n for name, n in names.items() if len(word) >= _SHORTEST and name.startswith(word)}
+    return found.pop() if len(found) == 1 else None
+
+
+_SHORTEST = 3
+
+
 def _worded(text: str, locale: "Locale", today: date) -> date | None:
     """A day whose month is written in letters; a weekday beside it has to be the right one."""
     months, weekdays = _names(locale)
@@ -132,10 +231,10 @@ def _worded(text: str, locale: "Locale", today: date) -> date | None:
                 year = token
             else:
                 return None
-        elif key in months and month is None:
-            month = months[key]
-        elif key in weekdays and weekday is None:
-            weekday = weekdays[key]
+        elif month is None and _among(key, months) is not None:
+            month = _among(key, months)
+        elif weekday is None and _among(key, weekdays) is not None:
+            weekday = _among(key, weekdays)
         elif key not in _FILLERS:
             return None
     if day is None or month is None:
@@ -190,6 +289,10 @@ def _names(locale: "Locale") -> tuple[dict[str, int], dict[str, int]]:
 def read_time(text: str, locale: "Locale") -> time:
     """Read a time of day: 16:30, 16.30, 4:30 pm, 16h30. Raises Unreadable."""
     said = text.strip()
+    if (own := _time_written_so(said, locale)) is not None:
+        return own
+    if said.casefold() in NAMED_TIMES:
+        return NAMED_TIMES[said.casefold()]
     match = (_TIME.fullmatch(said) or _HOUR.fullmatch(said)) if len(said) < 20 else None
     if match:
         hour, minute = int(match["hour"]), int(match.groupdict().get("minute") or 0)
@@ -198,6 +301,16 @@ def read_time(text: str, locale: "Locale") -> time:
         if 0 <= hour < 24 and minute < 60:
             return time(hour, minute)
     raise Unreadable(f"“{text}” is not a time: write it as 16:30")
+
+
+def _time_written_so(text: str, locale: "Locale") -> time | None:
+    """The time of day that Nebbet writes so in that language."""
+    numbers = [int(number) for number in _NUMBERS.findall(text)]
+    wanted = _comparable(text)
+    for at in _times_of(numbers) if len(numbers) == 2 else ():
+        if _comparable(show(at, str(locale))) == wanted:
+            return at
+    return None
 
 
 def _in_half(hour: int, half: str, locale: "Locale") -> int:

@@ -26,6 +26,7 @@ class Typed(Struct, frozen=True):
     zone: str
     closed: str
     weekdays: frozenset[int]
+    hours: str = ""
 
 
 class WorkingDays(QWidget):
@@ -36,6 +37,8 @@ class WorkingDays(QWidget):
         self._shared = shared
         self._shown = shared.catalogue.calendar
         self.code, self.zone, self.closed = QLineEdit(), QLineEdit(), QPlainTextEdit()
+        self.hours = QLineEdit()
+        self._week = dates.week_of(self._shown.code)
         self.days = [QCheckBox(name[:3]) for name in dates.WEEKDAYS]
         self.note = pieces.label("", "note", wrap=True)
         self.save = pieces.button("Keep the working days", self._save, "primary")
@@ -44,11 +47,13 @@ class WorkingDays(QWidget):
         for words, field in (
             ("Public holidays", self.code),
             ("Time zone", self.zone),
+            ("Working hours", self.hours),
             ("Closure days", self.closed),
         ):
             pieces.captioned(form, words, field)
         self.code.setPlaceholderText("GB-SCT, DE-BY, FR, NO; empty for weekends only")
         self.zone.setPlaceholderText("Europe/London")
+        self.hours.setPlaceholderText("09:00-17:00")
         self.closed.setPlaceholderText("2026-12-24 Christmas Eve, office closed")
         self.closed.setTabChangesFocus(True)
         week = QGridLayout()
@@ -61,7 +66,9 @@ class WorkingDays(QWidget):
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), form, self.note, save, None, spacing=8)
         form_of = Form("setting", Typed, self._show, self._write, self._typed)
         self.unsaved = Unsaved(form_of, shared.own, dates.WorkingCalendar)
-        signals = (self.code.textChanged, self.zone.textChanged, self.closed.textChanged)
+        self.code.textChanged.connect(self._follow_country)
+        lines = (self.code, self.zone, self.hours, self.closed)
+        signals = (line.textChanged for line in lines)
         for changed in (*signals, *(box.toggled for box in self.days)):
             changed.connect(self._edited)
 
@@ -75,23 +82,40 @@ class WorkingDays(QWidget):
     def _show(self, _calendar: object) -> None:
         calendar = self._shared.catalogue.calendar
         lines = (f"{day.isoformat()} {name}" for day, name in sorted(calendar.closed.items()))
-        self._write(Typed(calendar.code, calendar.zone, "\n".join(lines), calendar.weekdays))
+        hours = "-".join(f"{at:%H:%M}" for at in calendar.hours)
+        closed = "\n".join(lines)
+        self._write(Typed(calendar.code, calendar.zone, closed, calendar.weekdays, hours))
 
     def _write(self, typed: Typed) -> None:
         self.code.setText(typed.code)
         self.zone.setText(typed.zone)
+        self.hours.setText(typed.hours)
         self.closed.setPlainText(typed.closed)
         for number, box in enumerate(self.days):
             box.setChecked(number in typed.weekdays)
 
     def _typed(self) -> Typed:
         weekdays = frozenset(n for n, box in enumerate(self.days) if box.isChecked())
-        return Typed(self.code.text(), self.zone.text(), self.closed.toPlainText(), weekdays)
+        closed, hours = self.closed.toPlainText(), self.hours.text()
+        return Typed(self.code.text(), self.zone.text(), closed, weekdays, hours)
 
     def _read(self) -> dates.WorkingCalendar:
         typed = self._typed()
         closed = dates.closures(typed.closed)
-        return dates.calendar_for(typed.code.strip(), closed, typed.zone.strip(), typed.weekdays)
+        hours = dates.hours(typed.hours) if typed.hours.strip() else dates.NINE_TO_FIVE
+        code, zone = typed.code.strip(), typed.zone.strip()
+        return dates.calendar_for(code, closed, zone, typed.weekdays, hours)
+
+    def _follow_country(self) -> None:
+        """Tick the working week of another country, unless the team has a week of its own."""
+        try:
+            week = dates.week_of(self.code.text().strip())
+        except NebbetError:
+            return
+        if self._typed().weekdays == self._week:
+            for number, box in enumerate(self.days):
+                box.setChecked(number in week)
+        self._week = week
 
     def _edited(self, *_args: object) -> None:
         self._explain()
@@ -117,7 +141,9 @@ class WorkingDays(QWidget):
             return
         library, typed = self._shared.library, self._typed()
         self._shared.change(
-            lambda: library.put_calendar(made.code, made.closed, made.zone, made.weekdays),
+            lambda: library.put_calendar(
+                made.code, made.closed, made.zone, made.weekdays, made.hours
+            ),
             lambda _done: self._kept(typed),
         )
 

@@ -10,7 +10,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core import dates
-from nebbet.core.dates import At, Base, Count, Duration, Edge, OnOr, Roll, Rule, Step, Weekday
+from nebbet.core.dates import At, Base, Count, Duration, Edge, Nth, OnOr, Roll, Rule, Step, Weekday
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
@@ -20,6 +20,7 @@ _KINDS = {
     "back": "go back by",
     "start": "to the start of",
     "end": "to the end of",
+    "nth": "to such a weekday of",
     "weekday": "to a weekday",
     "after": "on or after",
     "before": "on or before",
@@ -33,6 +34,7 @@ _FIRST: dict[str, Step] = {
     "back": Count(-1, "day"),
     "start": Edge("start", "next", "month"),
     "end": Edge("end", "this", "month"),
+    "nth": Nth(1, 0, "next", "month"),
     "weekday": Weekday("next", 0),
     "after": OnOr(True, 0),
     "before": OnOr(False, 4),
@@ -53,6 +55,8 @@ def kind_of(step: Step) -> str:
             return "shorter" if back else "longer"
         case Edge(edge=edge):
             return edge
+        case Nth():
+            return "nth"
         case Weekday():
             return "weekday"
         case OnOr(after=after):
@@ -113,11 +117,11 @@ class StepRow(QWidget):
             case Duration(text=text):
                 self._line(text, "ISO 8601 duration", self._duration)
             case Edge(which=which, period=period):
-                self._choice(
-                    dict.fromkeys(dates.WHICH), which, "Which", partial(self._set, "which")
-                )
-                periods = dict.fromkeys(dates.PERIODS)
-                self._choice(periods, period, "Period", partial(self._set, "period"))
+                self._period(which, period)
+            case Nth(number=number, weekday=weekday, which=which, period=period):
+                self._choice(dates.ORDERS, number, "Which of them", partial(self._set, "number"))
+                self._weekday(weekday)
+                self._period(which, period)
             case Weekday(which=which, weekday=weekday):
                 self._choice(
                     dict.fromkeys(dates.WHICH), which, "Which", partial(self._set, "which")
@@ -133,6 +137,11 @@ class StepRow(QWidget):
 
     def _set(self, field: str, value: Any) -> None:
         self._take(replace(self.step, **{field: value}))
+
+    def _period(self, which: str, period: str) -> None:
+        self._choice(dict.fromkeys(dates.WHICH), which, "Which", partial(self._set, "which"))
+        periods = dict.fromkeys(dates.PERIODS)
+        self._choice(periods, period, "Period", partial(self._set, "period"))
 
     def _weekday(self, weekday: int) -> None:
         names = dict(enumerate(dates.WEEKDAYS))
