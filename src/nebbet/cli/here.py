@@ -56,7 +56,7 @@ class Here(Struct, frozen=True):
         """The template of an id, or the best one that the words find. Raises NebbetError."""
         if words in self.catalogue.templates:
             return self.catalogue.templates[words]
-        found = make_finder(self.catalogue, now).templates.find(words)
+        found = make_finder(self.catalogue, now).templates.search(words).keys
         if not found:
             raise NebbetError(
                 f"No template is called “{words}”", advice="nebbet find shows what there is"

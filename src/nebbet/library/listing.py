@@ -25,7 +25,7 @@ class Wanted(Struct, frozen=True):
 class Listing(Struct, frozen=True):
     """The templates of a catalogue in the order of the list: what is pinned first, then by title.
 
-    counts says how many stand on each shelf; retired ones count nowhere. most are the ones used
+    counts says how many stand on each shelf and the shelves on it; retired ones count nowhere. most are the ones used
     most. kinds and keywords are those that any of them has.
     """
 
@@ -79,6 +79,19 @@ class Listing(Struct, frozen=True):
         return found
 
 
+def _counts(catalogue: Catalogue, on_shelf: Mapping[str, Sequence[str]]) -> Counter[str]:
+    """How many templates stand on each shelf, those on its inner shelves too."""
+    parents = {shelf.id: shelf.parent for shelf in catalogue.shelves}
+    counts: Counter[str] = Counter()
+    for shelf, keys in on_shelf.items():
+        above, seen = shelf, set[str]()
+        while above and above not in seen:
+            seen.add(above)
+            counts[above] += len(keys)
+            above = parents.get(above, "")
+    return counts
+
+
 def listing_of(catalogue: Catalogue, pinned: Collection[str] = ()) -> Listing:
     """Put the templates of a catalogue in order; pinned are those that somebody has pinned for
     themselves."""
@@ -98,7 +111,7 @@ def listing_of(catalogue: Catalogue, pinned: Collection[str] = ()) -> Listing:
         tuple(template.id for template in living),
         tuple(template.id for template in ordered if template.state == "retired"),
         tuple(sorted(used, key=lambda key: -uses[key])[:_SHORT]),
-        Counter(template.shelf for template in living),
+        _counts(catalogue, on_shelf),
         tuple(sorted({kind for template in living for kind in template.content.kinds})),
         tuple(sorted({word for template in living for word in template.content.keywords})),
         {shelf: tuple(keys) for shelf, keys in on_shelf.items()},

@@ -9,6 +9,7 @@ from itertools import islice
 
 from msgspec import Struct
 
+from nebbet.core.inline import SLOT
 from nebbet.core.letter import passages_in
 from nebbet.core.ranking import Entry, excerpt
 from nebbet.core.ranking.index import Index
@@ -198,8 +199,8 @@ def found_by(
 
 
 def plain(markup: str) -> str:
-    """The words of a body."""
-    text = _TAG.sub(" ", markup)
+    """The words of a body; the names of its placeholders are none of them."""
+    text = SLOT.sub(" ", _TAG.sub(" ", markup))
     return html.unescape(text) if "&" in text else text
 
 

@@ -9,7 +9,9 @@ that most misspellings are one of these is from F. J. Damerau, Communications of
 from array import array
 from bisect import bisect_left
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from math import log1p
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,10 +19,12 @@ from rapidfuzz import process
 from rapidfuzz.distance import OSA
 
 from nebbet.core.ranking.words import (
+    JOINING,
     Entry,
     allowed_mistakes,
     folded,
     raw_words,
+    together,
     wanted_words,
 )
 
@@ -28,9 +32,20 @@ WEIGHTS = (8, 6, 4, 2, 1)  # what a word counts for in an entry's first text, it
 WHOLE, BEGINNING, INSIDE, MISSPELT = 8.0, 6.0, 3.0, 0.5
 _ENOUGH = 5  # entries that hold a word as it was typed: then nobody looks for mistakes in it
 _LONGEST = 24  # letters of a word still being typed in which mistakes are looked for
+_JOINS = np.float32(0.05)  # what a word that only joins others counts for
+_ALL = np.float32(1.2)  # how much more an entry is worth that meets every word
+_FEW = 3  # so few entries that meet every word leave room for others
+_TELLING = 0.25  # share of the best one's worth below which an entry is not worth a look
 _INSIDE_FROM = 4  # letters that a word must have to be looked for inside others
 _Numbers = NDArray[np.int32]
 _Scores = NDArray[np.float32]
+
+
+class Found(NamedTuple):
+    """The keys of what was found, best first, and which of them meet only some of the words."""
+
+    keys: list[str]
+    partly: frozenset[str] = frozenset()
 
 
 class Index:
@@ -95,9 +110,63 @@ class Index:
 
     def find(self, words: str) -> list[str]:
         """The keys of the entries that meet every word, best first; no words find everything."""
-        base, recent = self._base.scores(words), self._recent.scores(words)
-        base[~self._alive] = 0
-        scores = np.concatenate((base, recent))
+        return self._in_order(self._scores(words, together(wanted_words(words))))
+
+    def search(self, words: str) -> Found:
+        """The keys of the entries that meet every word; where these are few, also of those that
+        meet the telling ones, the best of all first.
+
+        Those words count for most that few entries have (inverse document frequency as in BM25,
+        Robertson & Zaragoza 2009, §3.4.2), and words that only join others for next to nothing.
+
+        >>> Index([Entry("a", ("Lost property",))]).search("lost umbrella")
+        Found(keys=['a'], partly=frozenset({'a'}))
+        """
+        whole = self.find(words)
+        if len(whole) >= _FEW or not words.strip():
+            return Found(whole)
+        scores = self._worth(words)
+        scores[np.isin(self._keys, whole)] *= _ALL
+        best = float(scores.max(initial=0))
+        found = self._in_order(np.where(scores >= best * _TELLING, scores, 0))
+        return Found(found, frozenset(found) - frozenset(whole))
+
+    def _worth(self, words: str) -> _Scores:
+        """How much of what was typed each entry meets, by how telling the words are."""
+        wanted = wanted_words(words)
+        entries = max(len(self), 1)
+        total = np.zeros(len(self._keys), np.float32)
+        for word, row in zip(wanted, self._rows(wanted), strict=True):
+            held = int(np.count_nonzero(row >= BEGINNING)) or int(np.count_nonzero(row))
+            rarity: float = log1p((entries - held + 0.5) / (held + 0.5)) if held else 0.0
+            if word in JOINING:
+                rarity *= float(_JOINS)
+            total += np.float32(rarity) * np.sqrt(row)
+        return total
+
+    def _rows(self, wanted: Sequence[str]) -> list[_Scores]:
+        """How well each entry meets each of some words, of which the last is being typed."""
+        rows = []
+        for number, word in enumerate(wanted, 1):
+            growing = number == len(wanted)
+            base = self._base.word(word, growing=growing)
+            row = np.concatenate((base * self._alive, self._recent.word(word, growing=growing)))
+            rows.append(row)
+        return rows
+
+    def _scores(self, words: str, needed: Collection[str]) -> _Scores:
+        """How well each entry meets the words; 0 where it does not meet all that are needed."""
+        total = np.ones(len(self._keys), np.float32)
+        total[: len(self._alive)] *= self._alive
+        wanted = wanted_words(words)
+        for word, row in zip(wanted, self._rows(wanted), strict=True):
+            if word in needed:
+                total = np.where((row > 0) & (total > 0), total + row, 0)
+            else:
+                total += row * _JOINS * (total > 0)
+        return total
+
+    def _in_order(self, scores: _Scores) -> list[str]:
         found = np.flatnonzero(scores)
         order = np.lexsort((found, -self._stands[found], -scores[found]))
         return list(self._keys[found[order]])
@@ -149,21 +218,10 @@ class _Segment:
         sizes = np.fromiter((len(word) + 1 for word in self.words), np.int32, len(self.words))
         self._offsets = np.cumsum(sizes)
 
-    def scores(self, words: str) -> _Scores:
-        """How well each entry meets the words; 0 where it does not."""
-        total = np.ones(len(self.keys), np.float32)
-        if not self.keys:
-            return total
-        met = np.ones(len(self.keys), bool)
-        wanted = wanted_words(words)
-        for number, word in enumerate(wanted, 1):
-            found = self._word(word, growing=number == len(wanted))
-            met &= found > 0
-            total += found
-        return np.where(met, total, 0)
-
-    def _word(self, word: str, *, growing: bool) -> _Scores:
+    def word(self, word: str, *, growing: bool) -> _Scores:
         """How well each entry meets one word, which is still being typed if it is growing."""
+        if not self.keys:
+            return np.zeros(0, np.float32)
         if (word, growing) not in self._known:
             if len(self._known) > 256:
                 self._known.clear()

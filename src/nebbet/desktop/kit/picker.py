@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QStyleOptionViewItem,
 )
 
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import theme
 
 KEY = Qt.ItemDataRole.UserRole
@@ -152,12 +153,17 @@ class ChoiceList(QListWidget):
             row += by
 
 
+def _nothing(_words: str) -> str:
+    return said("Nothing is found.")
+
+
 class Picker(QLineEdit):
     """A field with a list of matches below it.
 
     offer(words) gives the matches, best first. picked tells the key of a choice; entered tells
     text that was confirmed without choosing anything. A free picker offers without choosing:
-    Return takes what is typed, unless a match was gone to.
+    Return takes what is typed, unless a match was gone to. nothing(words) is what the list says
+    where it has no match.
     """
 
     picked = Signal(str)
@@ -171,6 +177,7 @@ class Picker(QLineEdit):
         self._offer = offer
         self._shown = ""
         self.free = False
+        self.nothing: Callable[[str], str] = _nothing
         self.list = ChoiceList(f"{name}: matches")
         self.list.setParent(self)  # until it is shown, over the window
         self.list.setObjectName("popup")
@@ -188,7 +195,10 @@ class Picker(QLineEdit):
     def open_list(self, words: str | None = None) -> None:
         """Show the matches for what is typed."""
         words = self.text() if words is None else words
-        choices = self._offer(words if words != self._shown else "")[: self.MOST]
+        wanted = words if words != self._shown else ""
+        choices = self._offer(wanted)[: self.MOST]
+        if not choices and wanted.strip() and not self.free:
+            choices = [Choice("", self.nothing(wanted.strip()), heading=True)]
         if not choices:
             self.list.hide()
             return

@@ -36,6 +36,7 @@ class LetterPaper(QWidget):
         self._shared, self._model = shared, model
         self._shape: tuple[tuple[bool, int], ...] = ()
         self.to = Picker("To", self._offer, "Name, address or case number")
+        self.to.nothing = _nobody
         self.lines = {part: self._line(part, name) for part, name in LINES.items()}
         self.body = SlotEdit(shared.pictures)
         theme.named(self.body, "Body of the letter")

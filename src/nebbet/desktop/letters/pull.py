@@ -75,7 +75,7 @@ class PullBox(QFrame):
         self.list.show_choices(choices.templates(self._shared, words))
         self.list.choose_first()
         if not self.list.count():
-            self._subject.setText("No template has all of these words.")
+            self._subject.setText("No template has any of these words.")
             self._body.show_content((), {})
         else:
             self._preview()

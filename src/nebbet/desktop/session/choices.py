@@ -2,6 +2,7 @@
 
 from nebbet.core import addresses, inline, ranking
 from nebbet.core.records import Contact, contact_for
+from nebbet.core.sentences import said
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.holdings import Template
@@ -45,13 +46,15 @@ def templates(shared: SharedLibrary, words: str, *, retired: bool = False) -> li
     catalogue = shared.catalogue
     shelves = {shelf.id: shelf.name for shelf in catalogue.shelves}
     choices: list[Choice] = []
-    for key in shared.search.templates(words):
+    found = shared.search.templates(words)
+    for key in found.keys:
         template = catalogue.templates[key]
         if len(choices) == MOST:
             break
         if retired or (template.state == "in use" and template.edition):
             pinned = not words and shared.own.is_pinned(template)
             aside = "pinned" if pinned else shelves.get(template.shelf, "")
+            aside = said("not all words") if key in found.partly else aside
             choices.append(Choice(key, template.title, _second(shared, template, words), aside))
     return choices
 

@@ -14,7 +14,7 @@ from nebbet.library.entries import Registered, find_entries
 from nebbet.library.holdings import Template
 
 if TYPE_CHECKING:
-    from nebbet.core.ranking.index import Index
+    from nebbet.core.ranking.index import Found, Index
     from nebbet.library.fields import Fields
     from nebbet.library.listing import Listing
     from nebbet.library.search import Finder
@@ -91,10 +91,16 @@ class Search(QObject):
 
         return self._finder.listing if self._finder else Listing()
 
-    def templates(self, words: str) -> list[str]:
-        """The ids of templates, best first."""
-        index = self._finder.templates if self._finder else None
-        return _found(index, words, self._catalogue.templates)
+    def templates(self, words: str) -> "Found":
+        """The ids of templates, best first; where few have all the words, also the best of those
+        that have the telling ones."""
+        from nebbet.core.ranking.index import Found
+
+        index, known = (self._finder.templates if self._finder else None), self._catalogue.templates
+        if index is None or not words.strip():
+            return Found(_found(index, words, known))
+        found = index.search(words)
+        return Found([key for key in found.keys if key in known], found.partly)
 
     def contacts(self, words: str) -> list[str]:
         """The ids of contacts, best first."""

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.core import ranking
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.picker import Choice
@@ -103,6 +104,7 @@ class ShelvesView(Place):
         self.pane = ReadingPane(shared)
         self.add = pieces.button("New shelf…", self.add_shelf, "words")
         self._typing = False
+        self._partly = frozenset[str]()
         self._next = ""
         self._later = after_pause(self, _AFTER_TYPING, self._show_now)
         self._lay_out(links, tools)
@@ -180,18 +182,32 @@ class ShelvesView(Place):
     def fill(self, *, best_first: bool = False) -> None:
         """Show the templates of what is chosen on the left, that the words find."""
         shared, words = self._shared, self.find_field.text().strip()
+        self._partly = frozenset[str]()
         keys = self._keys(words)
         matching = partial(self._match, words) if words else None
         self._typing = best_first
         self.table.show_rows(keys, self._row, shared.now(), matching, best_first=best_first)
         self._typing = False
-        self.nothing.setText(
-            f"The best {_BEST} are shown: another word finds fewer."
-            if keys
-            else "No template has all of these words here."
-        )
-        self.nothing.setVisible(bool(words) and len(keys) in (0, _BEST))
+        self.nothing.setText(self._of_the_list(words, keys))
+        self.nothing.setVisible(bool(self.nothing.text()))
         self.acts.refresh()
+
+    def _of_the_list(self, words: str, keys: list[str]) -> str:
+        """What there is to say of the list as a whole."""
+        if not self._shared.catalogue.templates and self._shared.is_open:
+            return said(
+                "The library has no template yet. New template begins one; Import takes messages, "
+                "pages, notes and packs in."
+            )
+        if not words:
+            return "" if keys else said("No template stands here yet.")
+        if not keys:
+            return said("No template here has any of these words.")
+        if self._partly.issuperset(keys):
+            return said("No template here has all of these words; these have the telling ones.")
+        if len(keys) < _BEST:
+            return ""
+        return said("The best {most} are shown: another word finds fewer.", most=_BEST)
 
     def _keys(self, words: str) -> list[str]:
         """The templates to show, in their order: by words, by use, or by title."""
@@ -199,7 +215,9 @@ class ShelvesView(Place):
         shelf = "" if at in (ALL, LATELY, MOST, RETIRED) else at
         wanted = Wanted(shelf, at == RETIRED, self.kind.chosen, self.keyword.chosen)
         if words:
-            return listing.chosen(wanted, shared.search.templates(words))[:_BEST]
+            found = shared.search.templates(words)
+            self._partly = found.partly
+            return listing.chosen(wanted, found.keys)[:_BEST]
         if at == LATELY:
             mine = (e.template for e in shared.entries if e.sender == shared.my_id)
             return listing.chosen(wanted, listing.lately(mine))
@@ -211,11 +229,12 @@ class ShelvesView(Place):
         return Row(template, catalogue.usage_of(key), self._said_of(template))
 
     def _said_of(self, template: Template) -> str:
-        said = "pinned for all" if template.pinned else ""
+        marked = "pinned for all" if template.pinned else ""
         if template.id in self._shared.own.pinned:
-            said = "pinned"
+            marked = "pinned"
         editing = "being edited" if self._shared.others_editing(template.id) else ""
-        return ", ".join(filter(None, (said, editing)))
+        partly = "not all words" if template.id in self._partly else ""
+        return ", ".join(filter(None, (marked, editing, partly)))
 
     def _match(self, words: str, template: Template) -> Match:
         spans = ranking.matched(words, template.title)
