@@ -190,11 +190,11 @@ def test_a_library_is_made_peopled_looked_through_and_copied(tmp_path: Path) -> 
 
 def test_a_library_as_a_pack(home: Home, tmp_path: Path) -> None:
     pack = tmp_path / "team.zip"
-    assert b" templates in " in run("export", "--pack", str(pack), home=home).stdout
-    done = run("import", str(pack), home=home)
+    assert b" templates in " in run("pack", "write", str(pack), home=home).stdout
+    done = run("pack", "take", str(pack), home=home)
     assert b" templates unchanged\n" in done.stdout
     pack.write_bytes(b"junk")
-    bad = run("import", str(pack), home=home)
+    bad = run("pack", "take", str(pack), home=home)
     assert (bad.returncode, b"is not a whole zip file" in bad.stderr) == (2, True)
 
 

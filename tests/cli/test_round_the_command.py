@@ -146,7 +146,7 @@ def test_an_interrupt_is_one_at_any_moment() -> None:
         assert started.returncode in (130, -signal.SIGINT, 1)
 
 
-@pytest.mark.parametrize("words", [("export", "refund-agreed", "-o"), ("export", "--pack")])
+@pytest.mark.parametrize("words", [("export", "refund-agreed", "-o"), ("pack", "write")])
 def test_nothing_is_written_over_unasked(
     words: tuple[str, ...], home: Home, tmp_path: Path
 ) -> None:

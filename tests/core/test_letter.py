@@ -244,7 +244,7 @@ def test_a_missing_attachment_stops_and_can_be_left_out(complete: Letter, world:
     assert rules(found) == [("attachment", "stop")]
     assert found[0].sentence == "The attachment Form LS-48211.pdf is not in the library any more"
     assert found[0].remedy is not None
-    assert checks.apply(complete, found[0].remedy).attachments == ()
+    assert checks.apply(complete, found[0].remedy).attached == ()
 
 
 @pytest.mark.parametrize(

@@ -264,7 +264,7 @@ def test_pictures_that_finished_html_loads_from_elsewhere_are_told() -> None:
 def test_a_frame_that_nobody_can_read_is_told() -> None:
     assert list(checks.check_frame(Frame(band="x"))) == []
     (faint,) = checks.check_frame(Frame(faint="#999999"))
-    assert (faint.severity, "2.8 to 1" in faint.sentence) == ("doubt", True)
+    assert (faint.severity, "2.8 to 1" in faint.sentence) == ("stop", True)
     (wrong,) = checks.check_frame(Frame(ink="black"))
     assert (wrong.severity, wrong.sentence) == ("stop", "“black” is not a colour")
 

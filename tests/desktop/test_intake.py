@@ -232,17 +232,41 @@ def test_a_library_goes_out_as_a_pack_and_comes_in_again(
     hand: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     where = tmp_path / "team"
-    chosen = (str(where), "Pack of the whole library (*.zip)")
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: chosen)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(where), ""))
+    opened = (str(tmp_path / "team.zip"), "")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: opened)
     hand.press("Alt+2")
     hand.window.library.table.choose("refund-agreed")
-    hand.press("Ctrl+Alt+E")
-    hand.until(lambda: "The library is in team.zip: 40 templates." in hand.said)
-    opened = ([str(tmp_path / "team.zip")], "")
-    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: opened)
-    hand.press("Ctrl+Alt+O")
+    hand.press("Ctrl+Alt+K", "Down", "Return")
+    hand.until(lambda: "40 templates are in team.zip" in hand.said)
+    hand.press("Ctrl+Alt+K", "Return")
     hand.until(lambda: "team.zip is merged into the library:" in hand.said)
     assert "40 templates unchanged" in hand.said
     (tmp_path / "team.zip").write_bytes(b"junk")
-    hand.press("Ctrl+Alt+O")
+    hand.press("Ctrl+Alt+K", "Return")
     hand.until(lambda: "it is not a whole zip file. Nothing was taken" in hand.said)
+
+
+def test_a_pack_of_one_template_has_what_it_needs_and_asks_about_working_days(
+    hand: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "one.zip"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+    hand.press("Alt+2")
+    hand.window.library.table.choose("refund-agreed")
+    hand.press("Ctrl+Alt+K", "Down", "Down", "Return")
+    hand.until(lambda: "1 template is in one.zip" in hand.said)
+    library = hand.session.shared.library
+    library.put_calendar("FR", {}, "Europe/Paris")
+    hand.session.shared.refresh()
+    hand.until(lambda: hand.session.shared.catalogue.calendar.code == "FR")
+    asked: list[str] = []
+    monkeypatch.setattr(hand.window.notices, "ask", lambda title, *_: asked.append(title) or False)
+    hand.press("Ctrl+Alt+K", "Return")
+    hand.until(lambda: "1 template unchanged" in hand.said)
+    assert asked == ["one.zip counts with other working days"]
+    assert hand.session.shared.catalogue.calendar.code == "FR", "ours were left"
+    monkeypatch.setattr(hand.window.notices, "ask", lambda *_: True)
+    hand.press("Ctrl+Alt+K", "Return")
+    hand.until(lambda: hand.session.shared.catalogue.calendar.code == "GB-SCT")

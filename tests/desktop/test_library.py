@@ -170,7 +170,7 @@ def test_a_date_rule_is_explained_while_it_is_written(editor: Hand) -> None:
     form.of.setFocus()
     form.of.selectAll()
     editor.type("today + 2 weks")
-    assert "expected days, weeks, months, years, working days" in form.note.text()
+    assert "expected days, weeks, months, quarters, years, working days" in form.note.text()
     form.of.selectAll()
     editor.type("today + 2 weeks")
     assert form.note.text() == (

@@ -31,7 +31,9 @@ from nebbet.core.placeholders import Placeholder, typed
 from nebbet.core.records import Case, Contact, Member
 from nebbet.library.catalogue import Catalogue, seen_by
 from nebbet.library.checking import problems
-from nebbet.library.packs import read_pack, take_pack, write_pack
+from nebbet.library.pack_in import take_pack
+from nebbet.library.pack_out import write_pack
+from nebbet.library.packs import read_pack
 from nebbet.library.store import open_library
 from nebbet.library.writing import begin_for
 from nebbet.personal import open_letters, outbox, own_templates, tables

@@ -11,14 +11,19 @@ from typing import Any
 import pytest
 from msgspec.structs import replace
 
+from nebbet.core.dates import calendar_for
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Texts
 from nebbet.core.records import Fact
 from nebbet.library import packs
 from nebbet.library.checking import problems
+from nebbet.library.examples import example_world
 from nebbet.library.holdings import Shelf
-from nebbet.library.packs import read_pack, take_pack, write_pack
+from nebbet.library.pack_in import days_differ, take_pack
+from nebbet.library.pack_out import write_pack
+from nebbet.library.packs import read_pack
 from nebbet.library.store import Library, open_library
+from nebbet.library.writing import Writer, examine_template
 from nebbet.standin.filling import fill_library
 from nebbet.standin.world import read_world
 from tests.conftest import NOW, TODAY
@@ -183,3 +188,48 @@ def test_a_pack_can_be_read_by_anything_that_reads_zip_and_json(pack: Path) -> N
         assert opened.testzip() is None
         manifest = json.loads(opened.read("manifest.json"))
     assert manifest["format"] == "nebbet pack" and len(manifest["templates"]) == 40
+
+
+def test_the_working_days_come_along_and_are_never_mixed_in_silence(
+    library: Library, pack: Path
+) -> None:
+    days = read_pack(pack).manifest.days
+    assert days is not None and days.code == "GB-SCT" and days.closed
+    assert "1 calendar replaced" in taken(library, pack), "an empty library takes them"
+    assert library.catalogue(NOW).calendar.code == "GB-SCT"
+    assert not days_differ(library.catalogue(NOW), read_pack(pack))
+    library.put_calendar("FR", {}, "Europe/Paris")
+    with pytest.raises(NebbetError, match="counts with other working days"):
+        taken(library, pack)
+    take_pack(library, read_pack(pack), author="", made=NOW, days="ours")
+    assert library.catalogue(NOW).calendar.code == "FR"
+    take_pack(library, read_pack(pack), author="", made=NOW, days="pack")
+    assert library.catalogue(NOW).calendar == calendar_for(
+        days.code, days.closed, days.zone, days.weekdays, days.hours
+    )
+
+
+def test_chosen_templates_bring_what_they_need(library: Library, pack: Path) -> None:
+    taken(library, pack)
+    path = pack.with_name("some.zip")
+    held = library.catalogue(NOW)
+    assert write_pack(library, held, path, chosen=["refund-agreed", "damage-claim"]) == 2
+    some = read_pack(path)
+    assert [t.id for t in some.manifest.templates] == ["damage-claim", "refund-agreed"]
+    assert {s.id for s in some.manifest.shelves} == {"refunds", "claims-and-complaints"}
+    assert some.files.keys() == {
+        e.file for key in ("refund-agreed", "damage-claim")
+        for e in held.templates[key].content.enclosures
+    } | {f.logo for f in some.manifest.frames.values() if f.logo}  # fmt: skip
+    assert 0 < len(some.manifest.facts) < len(held.facts)
+    empty = open_library(pack.with_name("other.sqlite"))
+    taken(empty, path)
+    assert problems(empty) == []
+    for template in some.manifest.templates:
+        findings = examine_template(
+            empty.catalogue(NOW), template.content,
+            example_world(empty.catalogue(NOW), empty.catalogue(NOW).templates[template.id],
+                          Writer(NOW, None, {})),
+        )  # fmt: skip
+        assert not [f for f in findings if f.rule in ("fact", "passage", "expired")]
+    empty.close()

@@ -1,6 +1,5 @@
 """The verbs that bring templates in and out: import, export."""
 
-from datetime import datetime
 from pathlib import Path
 from secrets import token_hex
 
@@ -8,7 +7,7 @@ import click
 import msgspec
 from msgspec.structs import replace
 
-from nebbet.cli.here import Here, chance, open_here
+from nebbet.cli.here import chance, open_here
 from nebbet.cli.options import home, language, overwrite, text_language, write_output
 from nebbet.core.errors import NebbetError
 from nebbet.core.message import exporting
@@ -31,18 +30,11 @@ def import_files(
     ctx: click.Context, files: tuple[str, ...], shelf: str, finished: bool, lang: str
 ) -> None:
     """Make templates of messages, pages and notes. They are drafts until somebody puts them in
-    use; bracketed prompts become blanks. A pack (.zip) is merged into the library. Exit code 1 if
-    one could not be taken."""
+    use; bracketed prompts become blanks. Exit code 1 if one could not be
+    taken."""
     now = chance(ctx).now()
     here = open_here(now)
     library = here.library
-    packs = [name for name in files if name.casefold().endswith(".zip")]
-    for name in packs:
-        for line in _take_pack(here, Path(name), now):
-            click.echo(line)
-    files = tuple(name for name in files if name not in packs)
-    if not files:
-        return
     found = _shelf(here.library.catalogue(now), shelf)
     drafts = open_personal(home().personal_file)
     failed = False
@@ -63,14 +55,6 @@ def import_files(
     ctx.exit(1 if failed else 0)
 
 
-def _take_pack(here: Here, path: Path, now: datetime) -> list[str]:
-    from nebbet.library.packs import read_pack, take_pack
-
-    member = here.settings.member
-    author = member if member in here.catalogue.members else ""
-    return take_pack(here.library, read_pack(path), author=author, made=now)
-
-
 def _shelf(catalogue: Catalogue, name: str) -> str:
     for shelf in catalogue.shelves:
         if not name or fold(shelf.name) == fold(name) or shelf.id == name:
@@ -82,9 +66,8 @@ def _shelf(catalogue: Catalogue, name: str) -> str:
 
 
 @click.command()
-@click.argument("template", default="")
+@click.argument("template")
 @click.option("--html", "as_html", is_flag=True, help="the HTML alone, not a message")
-@click.option("--pack", default="", metavar="FILE.zip", help="the whole library, as a pack")
 @text_language
 @click.option("-o", "--output", default="", metavar="FILE", help="write there")
 @overwrite
@@ -93,22 +76,14 @@ def export(
     ctx: click.Context,
     template: str,
     as_html: bool,
-    pack: str,
     lang: str,
     output: str,
     overwrite: bool,
 ) -> None:
-    """Write a template as a message (.eml) or as HTML, with its {{placeholders}}; or the whole
-    library as a pack."""
+    """Write a template as a message (.eml) or as HTML, with its {{placeholders}}."""
     run = chance(ctx)
     now = run.now()
     here = open_here(now)
-    if pack:
-        from nebbet.library.packs import write_pack
-
-        count = write_pack(here.library, here.catalogue, Path(pack), overwrite=overwrite)
-        click.echo(f"{count} templates in {pack}")
-        return
     content = here.catalogue.included(here.template(template, now).content)
     frame = here.catalogue.frame(content.frame)
     files = EncodedFiles(here.library.file_bytes)

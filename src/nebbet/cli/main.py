@@ -30,6 +30,7 @@ _VERBS = {
     "find": "finding_commands:find",
     "outbox": "finding_commands:outbox",
     "library": "library_admin:library",
+    "pack": "pack_commands:pack",
 }
 
 

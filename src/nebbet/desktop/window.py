@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.kit.notices import NoticeStrip
+from nebbet.desktop.kit.notices import Foot, NoticeStrip
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.kit.place import Place
@@ -34,6 +34,7 @@ if TYPE_CHECKING:
 _PATIENCE = 1.5  # seconds that the window waits for what is being kept
 # The places of the band, with their numbers: those of all five, of which rounds (3) and upkeep (5)
 # are not built yet.
+_KEYS = "F1  what this place is for, and its keys      Ctrl+F  find everywhere"
 _PLACES = {"letters": ("Letters", 1), "library": ("Library", 2), "register": ("Register", 4)}
 
 
@@ -166,7 +167,12 @@ class Window(QMainWindow):
     def _lay_out(self) -> None:
         middle = QWidget()
         pieces.fill(
-            QVBoxLayout(middle), self._band(), pieces.rule(), self._stack, self.notices, spacing=0
+            QVBoxLayout(middle),
+            self._band(),
+            pieces.rule(),
+            self._stack,
+            Foot(self.notices, _KEYS),
+            spacing=0,
         )
         self.setCentralWidget(middle)
 

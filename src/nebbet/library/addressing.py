@@ -23,6 +23,17 @@ def about_case(catalogue: Catalogue, letter: Letter, case: Case | None) -> Lette
     return _spoken(catalogue, replace(letter, recipient=contact or letter.recipient, case=case))
 
 
+def in_other_language(catalogue: Catalogue, letter: Letter, language: str) -> Letter:
+    """The letter in another language: with the template's text in it, as long as the text is the
+    template's own; else the text stays, and dates, amounts and words of values follow."""
+    template = catalogue.templates.get(letter.template)
+    if template is not None and template.edition == letter.edition:
+        content = catalogue.included(template.content)
+        if made := letters.in_language(letter, content, language):
+            return made
+    return replace(letter, language=language)
+
+
 def _spoken(catalogue: Catalogue, letter: Letter) -> Letter:
     """In the recipient's language, as long as the text is the template's own."""
     template = catalogue.templates.get(letter.template)

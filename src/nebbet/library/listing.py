@@ -1,7 +1,7 @@
 """The Library's list: what stands on a shelf, in which order, narrowed to what somebody wants."""
 
 from collections import Counter
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from itertools import chain
 
 from msgspec import Struct, field
@@ -25,7 +25,8 @@ class Wanted(Struct, frozen=True):
 class Listing(Struct, frozen=True):
     """The templates of a catalogue in the order of the list: what is pinned first, then by title.
 
-    counts says how many stand on each shelf and the shelves on it; retired ones count nowhere. most are the ones used
+    counts says how many stand on each shelf and the shelves on it; retired ones count nowhere.
+    most are the ones used
     most. kinds and keywords are those that any of them has.
     """
 

@@ -1,32 +1,24 @@
-"""Packs: a library, or what matters of it, in an open zip: for backup, for moving, for keeping in
-version control."""
+"""Packs: a library, or some templates with what they need, in an open zip: for backup, for moving,
+for keeping in version control. What a pack is, and reading one."""
 
 import hashlib
 import io
 import re
 import zipfile
-from collections import Counter
 from collections.abc import Mapping
-from datetime import datetime
 from pathlib import Path
 
 import msgspec
 from msgspec import Struct, field
 from msgspec.structs import replace
-from sqlalchemy import Connection, insert, select, update
 
-from nebbet.core.body import BUILT_IN, Frame
+from nebbet.core.body import Frame
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Content, Passage, unsound
-from nebbet.core.letter.signature import SIGNATURE
-from nebbet.core.records import Fact, fold
-from nebbet.library import schema
-from nebbet.library.catalogue import Catalogue
-from nebbet.library.disk import LARGEST_FILE, disk_explained, put_in_place, read_file
-from nebbet.library.documents import put_document
-from nebbet.library.editions import add_edition
-from nebbet.library.holdings import LibraryFile, Shelf, State, parents_first
-from nebbet.library.store import Library, keep_file
+from nebbet.core.records import Fact
+from nebbet.library.disk import LARGEST_FILE, read_file
+from nebbet.library.holdings import LibraryFile, Shelf, State
+from nebbet.library.rows import KeptCalendar, is_sound
 
 FORMAT, VERSION = "nebbet pack", 1
 MANIFEST = "manifest.json"
@@ -35,8 +27,6 @@ LARGEST_TEXT = 16 * 2**20  # bytes of a text, or of the manifest
 _LONGEST_ID, _LONGEST_TITLE = 64, 200  # as the library's tables have them
 MOST_FILES = 100_000
 _NAME = re.compile(r"texts/[\w.-]{1,80}/[A-Za-z_]{2,20}\.html|files/[0-9a-f]{64}", re.ASCII)
-_UNNAMEABLE = re.compile(r"[^a-z0-9]+")
-_ALWAYS = (1980, 1, 1, 0, 0, 0)  # the same library gives the same bytes
 
 
 class PackedTemplate(Struct, frozen=True):
@@ -53,7 +43,8 @@ class PackedTemplate(Struct, frozen=True):
 
 
 class Manifest(Struct, frozen=True):
-    """What a pack holds. hashes are the SHA-256 of every other file of the zip, by its name."""
+    """What a pack holds. days are the working days that its date rules count with. hashes are the
+    SHA-256 of every other file of the zip, by its name."""
 
     format: str
     version: int
@@ -63,6 +54,7 @@ class Manifest(Struct, frozen=True):
     frames: dict[str, Frame] = field(default_factory=dict)
     facts: tuple[Fact, ...] = ()
     files: dict[str, LibraryFile] = field(default_factory=dict)
+    days: KeptCalendar | None = None
     hashes: dict[str, str] = field(default_factory=dict)
 
 
@@ -72,63 +64,6 @@ class Pack(Struct, frozen=True):
 
     manifest: Manifest
     files: Mapping[str, bytes]
-
-
-# Writing
-
-
-def write_pack(
-    library: Library, catalogue: Catalogue, path: Path, *, overwrite: bool = False
-) -> int:
-    """Write everything shared into a zip, wholly or not at all, and return how many templates it
-    has. Private shelves, people, letters and cases stay out. Raises NebbetError where there is such
-    a file and nobody said that it may be overwritten."""
-    shelves = catalogue.shared_shelves
-    shared = {shelf.id for shelf in shelves}
-    templates: list[PackedTemplate] = []
-    bodies: dict[str, str] = {}
-    wanted = [t for t in catalogue.templates.values() if t.shelf in shared and t.edition]
-    for number, found in enumerate(sorted(wanted, key=lambda t: t.id)):
-        folder = f"texts/{number:04}-{_slug(found.title)}"
-        names = {code: f"{folder}/{code}.html" for code in found.content.texts}
-        bodies |= {names[code]: text.body for code, text in found.content.texts.items()}
-        empty = {code: replace(text, body="") for code, text in found.content.texts.items()}
-        content = replace(found.content, texts=empty)
-        templates.append(
-            PackedTemplate(
-                found.id, found.shelf, found.title, found.state, found.pinned, content, names
-            )
-        )
-    held = {name: body.encode("utf-8") for name, body in bodies.items()}
-    held |= {f"files/{sha256}": library.file_bytes(sha256) for sha256 in sorted(catalogue.files)}
-    manifest = Manifest(
-        FORMAT,
-        VERSION,
-        shelves,
-        tuple(templates),
-        tuple(catalogue.passages[key] for key in sorted(catalogue.passages.keys() - {SIGNATURE})),
-        {key: catalogue.frames[key] for key in sorted(catalogue.frames.keys() - BUILT_IN.keys())},
-        tuple(catalogue.facts[key] for key in sorted(catalogue.facts)),
-        {key: catalogue.files[key] for key in sorted(catalogue.files)},
-        {name: _sha256(data) for name, data in held.items()},
-    )
-    text = msgspec.json.format(msgspec.json.encode(manifest), indent=1)
-    part = path.with_name(f"{path.name}.part")
-    with disk_explained(f"{path.name} cannot be written", "Nothing was written"):
-        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as pack:
-            for name, data in [(MANIFEST, text), *held.items()]:
-                entry = zipfile.ZipInfo(name, _ALWAYS)
-                entry.compress_type = zipfile.ZIP_DEFLATED
-                pack.writestr(entry, data)
-        try:
-            put_in_place(part, path, overwrite=overwrite)
-        finally:
-            part.unlink(missing_ok=True)
-    return len(templates)
-
-
-def _slug(title: str) -> str:
-    return _UNNAMEABLE.sub("-", title.casefold()).strip("-")[:60] or "template"
 
 
 # Reading
@@ -212,6 +147,9 @@ def _sound(name: str, manifest: Manifest) -> Manifest:
     for template in manifest.templates:
         if why := unsound(template.content):
             raise _refused(name, f"the template {template.id} {why}")
+    days = manifest.days
+    if days and not is_sound(days):
+        raise _refused(name, "it counts with working days that are none")
     for passage in manifest.passages:
         if why := unsound(Content(passage.texts, passage.placeholders)):
             raise _refused(name, f"the passage {passage.id} {why}")
@@ -244,84 +182,6 @@ def _whole(name: str, template: PackedTemplate, data: Mapping[str, bytes]) -> Pa
             raise _refused(name, f"the text of {template.id} is missing")
         texts[code] = replace(text, body=body.decode("utf-8", "replace"))
     return replace(template, content=replace(template.content, texts=texts), bodies={})
-
-
-# Taking
-
-
-def take_pack(library: Library, pack: Pack, *, author: str, made: datetime) -> list[str]:
-    """Bring a pack into a library, all of it or nothing, and say what that did. What has the same
-    id is the same thing: a template that differs gets a new edition, other things are replaced;
-    nothing is taken out."""
-    manifest = pack.manifest
-    done: Counter[str] = Counter()
-    with library.writing("The pack cannot be taken", "Nothing was taken") as connection:
-        for key, content in pack.files.items():
-            held = manifest.files[key]
-            keep_file(connection, content, held.name, held.media_type)
-            until = update(schema.file).where(schema.file.c.sha256 == key)
-            connection.execute(until.values(valid_until=held.valid_until))
-        done += _take_shelves(connection, manifest.shelves)
-        for what, table, name, things in (
-            ("fact", schema.fact, "name", {f.name: f for f in manifest.facts}),
-            ("passage", schema.passage, "id", {p.id: p for p in manifest.passages}),
-            ("frame", schema.frame, "id", manifest.frames),
-        ):
-            for key, thing in things.items():
-                state = put_document(connection, table, name, key, thing)
-                done[f"{what} {state}"] += 1
-        for template in manifest.templates:
-            done[f"template {_take_template(connection, template, author, made)}"] += 1
-    return [f"{count} {_plural(what, count)}" for what, count in sorted(done.items()) if count]
-
-
-def _plural(what: str, count: int) -> str:
-    noun, _, state = what.partition(" ")
-    ending = "" if count == 1 else "ves" if noun == "shelf" else "s"
-    return f"{noun[:-1] if ending == 'ves' else noun}{ending} {state}"
-
-
-def _take_shelves(connection: Connection, shelves: tuple[Shelf, ...]) -> Counter[str]:
-    known = set(connection.scalars(select(schema.shelf.c.id)))
-    done: Counter[str] = Counter()
-    for shelf in parents_first(shelves):
-        done["shelf unchanged" if shelf.id in known else "shelf added"] += 1
-        if shelf.id not in known:
-            row = {"id": shelf.id, "name": shelf.name, "parent": shelf.parent or None}
-            connection.execute(insert(schema.shelf).values(**row, position=shelves.index(shelf)))
-    return done
-
-
-def _take_template(
-    connection: Connection, packed: PackedTemplate, author: str, made: datetime
-) -> str:
-    table, edition = schema.template, schema.edition
-    row = {"shelf": packed.shelf, "title": packed.title, "state": packed.state}
-    held = connection.execute(select(table).where(table.c.id == packed.id)).mappings().first()
-    if held is None:
-        start = insert(table).values(id=packed.id, pinned=packed.pinned, edition=0, **row)
-        connection.execute(start)
-    else:
-        text = connection.scalar(
-            select(edition.c.content).where(
-                edition.c.template == packed.id, edition.c.number == held["edition"]
-            )
-        )
-        same = text is not None and msgspec.json.decode(text, type=Content) == packed.content
-        if same and fold(held["title"]) == fold(packed.title):
-            return "unchanged"
-    add_edition(
-        connection,
-        packed.id,
-        packed.title,
-        packed.content,
-        author=author,
-        note="From a pack",
-        made=made,
-        based_on=None,
-    )
-    connection.execute(update(table).where(table.c.id == packed.id).values(**row))
-    return "added" if held is None else "with a new edition"
 
 
 def manifest_schema() -> bytes:

@@ -320,19 +320,27 @@ def _calendar(connection: Connection, reader: Reader) -> WorkingCalendar:
     text = _setting(connection, "calendar")
     kept = reader.decoded(text, KeptCalendar, "setting", "calendar") if text else None
     kept = kept or KeptCalendar()
-    try:
-        if kept.zone:
-            zone_of(kept.zone)
-        if is_code(kept.code) and _is_week(kept.weekdays) and kept.hours[0] < kept.hours[1]:
-            return WorkingCalendar(kept.code, kept.closed, kept.weekdays, kept.zone, kept.hours)
-    except NebbetError:
-        pass
+    if is_sound(kept):
+        return WorkingCalendar(kept.code, kept.closed, kept.weekdays, kept.zone, kept.hours)
     reader.unread.append(Unread("setting", "calendar"))
     return WorkingCalendar()
 
 
-def _is_week(weekdays: frozenset[int]) -> bool:
-    return bool(weekdays) and weekdays <= set(range(7))
+def kept_calendar(calendar: WorkingCalendar) -> KeptCalendar:
+    """A calendar in its JSON form."""
+    closed = dict(sorted(calendar.closed.items()))
+    return KeptCalendar(calendar.code, closed, calendar.weekdays, calendar.zone, calendar.hours)
+
+
+def is_sound(kept: KeptCalendar) -> bool:
+    """Whether a kept calendar can be counted in."""
+    try:
+        if kept.zone:
+            zone_of(kept.zone)
+    except NebbetError:
+        return False
+    week = bool(kept.weekdays) and kept.weekdays <= set(range(7))
+    return is_code(kept.code) and week and kept.hours[0] < kept.hours[1]
 
 
 # The kinds of which there may be very many are read by their keys, the others as a whole: where the

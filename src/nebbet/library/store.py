@@ -30,8 +30,8 @@ from nebbet.library.proposals import Proposing
 from nebbet.library.roles import renew, role_in
 from nebbet.library.rows import (
     RECORDS,
-    KeptCalendar,
     Reader,
+    kept_calendar,
     read_catalogue,
     read_changes,
     read_files,
@@ -218,7 +218,7 @@ class Library(Proposing, Arranging):
         """Let the team's spelling take a word from now on."""
         with self.writing("The word cannot be kept", leads=False) as connection:
             words = sorted({*read_words(connection), word})
-            _put_setting(connection, "words", msgspec.json.encode(words).decode())
+            put_setting(connection, "words", msgspec.json.encode(words).decode())
 
     def put_frame(
         self,
@@ -247,10 +247,9 @@ class Library(Proposing, Arranging):
         """Set the team's working days: a calendar code, the closure days with their names, the
         working weekdays (Monday is 0; where none are given, the country's), the time zone and the
         hours in which the team works."""
-        made = calendar_for(code, closed, zone, weekdays, hours)
-        value = KeptCalendar(made.code, dict(made.closed), made.weekdays, made.zone, made.hours)
+        value = kept_calendar(calendar_for(code, closed, zone, weekdays, hours))
         with self.writing("The calendar cannot be kept") as connection:
-            _put_setting(connection, "calendar", msgspec.json.encode(value).decode())
+            put_setting(connection, "calendar", msgspec.json.encode(value).decode())
 
     def remove_frame(self, frame_id: str) -> None:
         """Take a frame out of the library."""
@@ -324,7 +323,8 @@ def keep_file(connection: Connection, data: bytes, name: str, media_type: str) -
     return sha256
 
 
-def _put_setting(connection: Connection, name: str, value: str) -> None:
+def put_setting(connection: Connection, name: str, value: str) -> None:
+    """Keep a setting of the library, inside a transaction."""
     held = update(schema.setting).where(schema.setting.c.name == name)
     if not connection.execute(held.values(value=value)).rowcount:
         connection.execute(insert(schema.setting).values(name=name, value=value))

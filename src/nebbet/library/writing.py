@@ -101,6 +101,7 @@ def examine(catalogue: Catalogue, letter: Letter, writer: Writer) -> Examined:
         particulars,
         catalogue.files.__contains__,
         lambda file: catalogue.expired(file, world.today),
+        catalogue.frame(letter.frame) if letter.frame else None,
     )
     return Examined(letter, particulars, findings)
 

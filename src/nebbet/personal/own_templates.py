@@ -1,11 +1,11 @@
-"""What one keeps of templates for oneself: drafts and pins."""
+"""What one keeps of templates for oneself: drafts and pins; which files are one's own."""
 
 from collections.abc import Iterable
 
 from sqlalchemy import Engine, delete, insert, select
 
 from nebbet.library.engine import explained
-from nebbet.personal.tables import draft_table, pin_table
+from nebbet.personal.tables import draft_table, letter_file_table, pin_table
 
 
 def keep_draft(engine: Engine, template: str, data: bytes | None) -> None:
@@ -30,6 +30,22 @@ def pins(engine: Engine) -> frozenset[str]:
     """The templates that the person has pinned for themselves."""
     with explained("Your pins cannot be read"), engine.connect() as connection:
         return frozenset(connection.scalars(select(pin_table.c.template)))
+
+
+def note_letter_files(engine: Engine, files: Iterable[str], only_in_letters: bool) -> None:
+    """Remember files, by SHA-256, as those of one's own letters alone, or as the team's."""
+    table = letter_file_table
+    with explained("Whose a file is cannot be kept"), engine.begin() as connection:
+        for file in files:
+            connection.execute(delete(table).where(table.c.sha256 == file))
+            if only_in_letters:
+                connection.execute(insert(table).values(sha256=file))
+
+
+def letter_files(engine: Engine) -> frozenset[str]:
+    """The files that came with letters of one's own."""
+    with explained("Your files cannot be read"), engine.connect() as connection:
+        return frozenset(connection.scalars(select(letter_file_table.c.sha256)))
 
 
 def drafts(engine: Engine) -> dict[str, bytes]:

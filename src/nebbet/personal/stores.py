@@ -44,6 +44,7 @@ class AtStart(Struct, frozen=True):
     outbox: list[Queued]
     answers: dict[str, dict[str, str]]
     pinned: frozenset[str]
+    letter_files: frozenset[str]
     recovered: int
     broken: int
     on_network: bool = False
@@ -69,6 +70,7 @@ class Stores(Struct, frozen=True):
             outbox=waiting,
             answers=open_letters.answers(self.personal),
             pinned=own_templates.pins(self.personal),
+            letter_files=own_templates.letter_files(self.personal),
             recovered=recovered,
             broken=broken + damaged,
             on_network=self.library.on_network,
@@ -90,6 +92,10 @@ class Stores(Struct, frozen=True):
     def keep_draft(self, template: str, data: bytes | None) -> None:
         """Keep an unsaved state of a template, or forget it."""
         own_templates.keep_draft(self.personal, template, data)
+
+    def note_letter_files(self, files: Iterable[str], only_in_letters: bool) -> None:
+        """Remember files as those of one's own letters alone, or as the team's."""
+        own_templates.note_letter_files(self.personal, files, only_in_letters)
 
     def set_pinned(self, templates: Iterable[str], pinned: bool) -> None:
         """Pin templates for oneself, or take their pins away."""

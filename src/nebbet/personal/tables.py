@@ -59,6 +59,9 @@ waiting_table = Table(
 
 pin_table = Table("pin", metadata, Column("template", String(64), primary_key=True))
 
+# Files of the library that came with a letter of one's own: the team's list need not show them.
+letter_file_table = Table("letter_file", metadata, Column("sha256", String(64), primary_key=True))
+
 outbox_table = Table(
     "outbox",
     metadata,

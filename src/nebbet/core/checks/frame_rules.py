@@ -78,5 +78,5 @@ def _contrast(frame: Frame) -> Iterator[Found]:
 
 FRAME_RULES: tuple[Rule[Frame], ...] = (
     Rule("colour", "stop", _colours),
-    Rule("contrast", "doubt", _contrast),
+    Rule("contrast", "stop", _contrast),
 )

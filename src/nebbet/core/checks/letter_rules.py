@@ -8,6 +8,7 @@ from nebbet.core import addresses, body, inline
 from nebbet.core import letter as letters
 from nebbet.core.addresses import Address
 from nebbet.core.checks.findings import Finding, Remedy, Severity, mend_braces
+from nebbet.core.checks.frame_rules import check_frame
 from nebbet.core.checks.links import leads_somewhere, lines_of_links
 from nebbet.core.checks.promises import promise_in
 from nebbet.core.checks.prompts import prompts_in
@@ -29,10 +30,11 @@ def check(
     particulars: Iterable[Particular],
     has_file: Callable[[str], bool],
     expired: Callable[[str], date | None] = lambda _file: None,
+    frame: body.Frame | None = None,
 ) -> tuple[Finding, ...]:
     """Check a completed letter, as LetterToCheck; stops come first, then doubts, then notes."""
     known = {fold(particular.name): particular for particular in particulars}
-    return run(LETTER_RULES, LetterToCheck(letter, known, has_file, expired))
+    return run(LETTER_RULES, LetterToCheck(letter, known, has_file, expired, frame))
 
 
 def _unknown(at: LetterToCheck) -> Iterator[Found]:
@@ -68,9 +70,13 @@ def _values(at: LetterToCheck) -> Iterator[Found]:
 
 def _blanks(at: LetterToCheck) -> Iterator[Found]:
     used = {fold(name) for name in letters.names(at.letter)}
+    waiting = _waiting(at, used)
+    yield from waiting.values()
     for key, particular in at.particulars.items():
         placeholder = particular.placeholder
         if not particular.known or particular.problem or not particular.is_blank:
+            continue
+        if placeholder.source in waiting:
             continue
         if key in used or placeholder.source == "blank":
             sentence = said(
@@ -86,6 +92,26 @@ def _blanks(at: LetterToCheck) -> Iterator[Found]:
                 what=whole.placeholder.title,
             )
             yield Found("particulars", sentence, slot.key)
+
+
+def _waiting(at: LetterToCheck, used: set[str]) -> dict[str, Found]:
+    """One finding for all the values that wait for a case, or for a recipient, where none is
+    chosen."""
+    letter, found = at.letter, dict[str, Found]()
+    waiting = {
+        source: [p for key, p in at.particulars.items() if key in used and p.is_blank and p.known
+                 and p.placeholder.source == source and not p.problem]
+        for source in ("case", "recipient")
+    }  # fmt: skip
+    if letter.case is None and len(waiting["case"]) > 1:
+        sentence = said(
+            "No case is chosen, and {count} values come from one: choose it",
+            count=len(waiting["case"]),
+        )
+        found["case"] = Found("case", sentence, waiting["case"][0].name)
+    if letter.recipient is None and waiting["recipient"]:
+        found["recipient"] = Found("to", said("Nobody is chosen yet"), "")
+    return found
 
 
 def _modifiers(at: LetterToCheck) -> Iterator[Found]:
@@ -299,6 +325,12 @@ def _texts(at: LetterToCheck) -> Iterator[Found]:
         yield Found("body", said("The text is empty"))
 
 
+def _frame(at: LetterToCheck) -> Iterator[Found]:
+    """What can hardly be read in the letter's frame: the lead mends it, whoever writes decides."""
+    for found in check_frame(at.frame) if at.frame else ():
+        yield Found("frame", found.sentence, found.span)
+
+
 LETTER_RULES: tuple[Rule[LetterToCheck], ...] = (
     Rule("unknown", "stop", _unknown),
     Rule("value", "stop", _values),
@@ -318,4 +350,5 @@ LETTER_RULES: tuple[Rule[LetterToCheck], ...] = (
     Rule("size", "doubt", _size),
     Rule("promise", "doubt", _promises),
     Rule("expired", "stop", _expired),
+    Rule("frame", "doubt", _frame),
 )

@@ -31,7 +31,8 @@ def apply(letter: Letter, remedy: Remedy) -> Letter:
 
 
 def _without_file(attachments: Sequence[Attachment], file: str) -> tuple[Attachment, ...]:
-    return tuple(a for a in attachments if a.file != file)
+    """Attachments of which one stays behind; it can be put back."""
+    return tuple(replace(a, out=True, when="") if a.file == file else a for a in attachments)
 
 
 def _without_address(line: inline.Line, spec: str) -> inline.Line:
@@ -67,7 +68,7 @@ def mend_content(content: Content, remedy: Remedy) -> Content:
         code: replace(
             texts,
             subject=texts.subject.replace(remedy.on, remedy.to),
-            body=texts.body.replace(remedy.on, remedy.to).replace(on, to),
+            body=texts.body.replace(on, to),
         )
         for code, texts in content.texts.items()
     }

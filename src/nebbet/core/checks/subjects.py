@@ -18,6 +18,7 @@ class LetterToCheck(Struct, frozen=True):
     particulars: Mapping[str, Particular]  # by folded name
     has_file: Callable[[str], bool]
     expired: Callable[[str], date | None]
+    frame: Frame | None = None
 
 
 class TemplateToCheck(Struct, frozen=True):

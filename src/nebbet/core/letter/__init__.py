@@ -14,6 +14,7 @@ from nebbet.core.letter.content import (
     unsound,
 )
 from nebbet.core.letter.editing import answer, keep_part, rename, reworded
+from nebbet.core.letter.inserting import middle_of
 from nebbet.core.letter.letter import (
     LINES,
     Attachment,
@@ -51,6 +52,7 @@ __all__ = [
     "included",
     "keep_part",
     "merge_declared",
+    "middle_of",
     "names",
     "older",
     "passages_in",

@@ -17,7 +17,8 @@ from nebbet.core.records import Case, Contact
 class Attachment(Struct, frozen=True, omit_defaults=True):
     """A file the letter carries: SHA-256, its name in the message, media type, bytes.
 
-    when is the condition under which it goes along, out says that it does not hold here.
+    when is the condition under which it goes along. out says that it stays behind: that the
+    condition does not hold here, or, without one, that the writer left it out.
     """
 
     file: str
@@ -93,7 +94,7 @@ def conditions(letter: Letter) -> list[str]:
 
 def written(letter: Letter) -> bool:
     """Whether a letter holds anything a person would miss."""
-    return bool(letter.subject or letter.body or letter.attachments or letter.recipient)
+    return bool(letter.subject or letter.body or letter.attached or letter.recipient)
 
 
 def to_json(letter: Letter) -> bytes:

@@ -19,6 +19,7 @@ from nebbet.core.message.missing import missing_words
 from nebbet.core.message.received import open_message
 from nebbet.core.placeholders import Placeholder, implied
 from nebbet.core.records import fold
+from nebbet.core.sentences import said
 
 KINDS = (".eml", ".html", ".htm", ".md", ".txt")
 PAGES = (".html", ".htm", ".md")  # kinds that may show pictures which lie beside them
@@ -51,6 +52,8 @@ def read_file(name: str, data: bytes) -> Incoming:
     if not data.strip():
         raise NebbetError(f"{name} is empty", kept="No template was made of it")
     suffix, stem = PurePath(name).suffix.casefold(), PurePath(name).stem
+    if what := _is_none(suffix, data):
+        raise NebbetError(said("{name} is no {what}", name=name, what=what), kept=_NOT_MADE)
     if suffix == ".eml":
         return _message(name, stem, data)
     if suffix in (".html", ".htm"):
@@ -66,6 +69,37 @@ def read_file(name: str, data: bytes) -> Incoming:
         kept="It was not taken",
         advice=f"Choose one that ends in {', '.join(KINDS)}",
     )
+
+
+_NOT_MADE = "No template was made of it"
+_FIELD = re.compile(
+    rb"(?:from|to|cc|subject|date|message-id|mime-version|content-type|received|return-path|sender"
+    rb"|reply-to|delivered-to)[ \t]*:",
+    re.IGNORECASE,
+)
+_TAG = re.compile(rb"<(?:!doctype|[a-z][a-z0-9]*)[\s/>]", re.IGNORECASE)
+_CONTROL = bytes({*range(32)} - {*b"\t\n\r\f\x1b"})
+_LOOKED_AT = 4096  # bytes from the beginning of a file
+_MOST_CONTROL = 0.02  # share of them that are no text in any charset
+
+
+def _is_none(suffix: str, data: bytes) -> str:
+    """What a file is not, though its name says so; empty where it may be."""
+    wide = data.startswith((b"\xff\xfe", b"\xfe\xff"))
+    beginning = data[:_LOOKED_AT]
+    odd = len(beginning) - len(beginning.translate(None, _CONTROL))
+    binary = not wide and odd > _MOST_CONTROL * len(beginning)
+    match suffix:
+        case ".eml":
+            head = re.split(rb"\r?\n\r?\n", data[: 64 * 2**10].lstrip(), maxsplit=1)[0]
+            fields = any(_FIELD.match(line) for line in head.splitlines())
+            return "" if fields and not binary else said("message")
+        case ".html" | ".htm":
+            text = data.replace(b"\0", b"") if wide else data
+            return "" if _TAG.search(text) and not binary else said("page")
+        case ".md" | ".txt":
+            return said("note: it holds something else than text") if binary else ""
+    return ""
 
 
 LONGEST = 2 * 2**20  # characters of a text that becomes a template

@@ -5,6 +5,7 @@ from nebbet.core.placeholders.declared import KINDS, Kind, Placeholder, Source, 
 from nebbet.core.placeholders.fill import Filled, fill, fill_line
 from nebbet.core.placeholders.formats import language_name, language_of, show
 from nebbet.core.placeholders.kinds import FACT_KINDS, kind_of
+from nebbet.core.placeholders.languages import yes_and_no
 from nebbet.core.placeholders.names import GREETING, did_you_mean, known_names, nearest
 from nebbet.core.placeholders.resolve import (
     Resolution,
@@ -49,4 +50,5 @@ __all__ = [
     "show",
     "text_in",
     "tried",
+    "yes_and_no",
 ]

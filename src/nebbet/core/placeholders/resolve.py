@@ -176,7 +176,9 @@ class Resolution:
                     problem=reading.problem,
                     clearer=reading.clearer,
                 )
-            return replace(found, text=answer, value=answer, answer=answer)
+            # Other words may stand for a date or an amount; what has figures was to be one.
+            problem = reading.problem if any(sign.isdigit() for sign in answer) else ""
+            return replace(found, text=answer, value=answer, answer=answer, problem=problem)
         text = answer
         if reading.value is not None and not isinstance(reading.value, str):
             text = show(reading.value, self.world.language, _fitting(found.placeholder, reading))

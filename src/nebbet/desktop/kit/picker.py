@@ -13,7 +13,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter
+from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
@@ -177,6 +177,7 @@ class Picker(QLineEdit):
         self._offer = offer
         self._shown = ""
         self.free = False
+        self.opens_at_once = False  # where there are so few choices that one wants to see them
         self.nothing: Callable[[str], str] = _nothing
         self.list = ChoiceList(f"{name}: matches")
         self.list.setParent(self)  # until it is shown, over the window
@@ -262,8 +263,16 @@ class Picker(QLineEdit):
         if self.text().strip() != self._shown:
             self.entered.emit(self.text().strip())
 
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """A click into a field of few choices opens them again."""
+        super().mousePressEvent(event)
+        if self.opens_at_once:
+            self.open_list("")
+
     def focusInEvent(self, event: QFocusEvent) -> None:
         """Coming by key selects the text, so that typing replaces it."""
         super().focusInEvent(event)
+        if self.opens_at_once and event.reason() != Qt.FocusReason.PopupFocusReason:
+            self.open_list("")
         if event.reason() != Qt.FocusReason.MouseFocusReason:
             self.selectAll()

@@ -1,13 +1,19 @@
 """The letter on paper, edited in place."""
 
+from functools import partial
+
 from msgspec.structs import replace
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from nebbet.core import addresses, inline
+from nebbet.core.addresses import Address
 from nebbet.core.body import Body
 from nebbet.core.records import Contact, fold
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, Picker
+from nebbet.desktop.letters.address_list import AddressList
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.paper.body_tools import BodyTools
 from nebbet.desktop.paper.sheet import Desk, Sheet
@@ -23,6 +29,13 @@ LINES = {
 _RARE = ("mailbox", "reply_to", "to", "cc", "bcc")
 
 
+def _nobody(words: str) -> str:
+    """What the field for the recipient says where nobody is found."""
+    if addresses.read(words)[0]:
+        return said("Return takes what is typed.")
+    return said("Nobody is found: type a whole address, or other letters of a name.")
+
+
 class LetterPaper(QWidget):
     """Address rows, subject and body of the letter that the model holds.
 
@@ -35,6 +48,7 @@ class LetterPaper(QWidget):
         super().__init__()
         self._shared, self._model = shared, model
         self._shape: tuple[tuple[bool, int], ...] = ()
+        self._people: list[AddressList] = []
         self.to = Picker("To", self._offer, "Name, address or case number")
         self.to.nothing = _nobody
         self.lines = {part: self._line(part, name) for part, name in LINES.items()}
@@ -56,6 +70,9 @@ class LetterPaper(QWidget):
         line = SlotEdit(single=True)
         theme.named(line, name)
         line.edited.connect(lambda: self._model.take_line(part, line.line()))
+        if part != "subject":
+            offer = partial(choices.contacts, self._shared)
+            self._people.append(AddressList(line, offer))
         return line
 
     def _connect(self) -> None:
@@ -157,7 +174,8 @@ class LetterPaper(QWidget):
             self.to.setModified(False)
             self._model.set_recipient(None)
             return
-        contact = self._known(text) or self._free(text)
+        first, others = _several(text)
+        contact = self._known(first) or self._free(first)
         if contact is None:
             self._shared.voice.say(
                 f"“{text}” is neither a known person nor a mail address. The letter is kept; "
@@ -166,9 +184,20 @@ class LetterPaper(QWidget):
             return
         self.to.setModified(False)
         self._model.set_recipient(contact)
+        if others:
+            self._add_others(others)
         self._show_recipient()
         if self.to.hasFocus():
             self.go_on()
+
+    def _add_others(self, others: list[Address]) -> None:
+        """Further people go into the row for them: a letter is written to one."""
+        letter = self._model.letter
+        before = inline.source(letter.to) if letter else ""
+        line = inline.parse(", ".join(filter(None, (before, addresses.write(others)))))
+        self._model.take_line("to", line)
+        self.lines["to"].show_content(line, self._model.values)
+        self.sheet.show_row(LINES["to"], True)
 
     def _free(self, text: str) -> Contact | None:
         """A person for an address that is not on file; a bare address given to somebody who is
@@ -246,6 +275,15 @@ class LetterPaper(QWidget):
                 if place := editor.place_of(span):
                     editor.select_place(place)
                     return
+
+
+def _several(text: str) -> tuple[str, list[Address]]:
+    """The first of several addresses as it was typed, and the others; one alone, or what is none,
+    is all of the first."""
+    found, problems = addresses.read(text)
+    if problems or len(found) < 2:
+        return text, []
+    return found[0].header, [*found[1:]]
 
 
 def _shape(body: Body) -> tuple[tuple[bool, int], ...]:

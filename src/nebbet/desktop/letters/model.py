@@ -11,10 +11,11 @@ from nebbet.core.inline import Line
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import Case, Contact, fold
+from nebbet.desktop.kit.member_form import LANGUAGES
 from nebbet.desktop.paper.fillings import Filling, fillings_of
 from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.library.addressing import about_case, for_recipient
+from nebbet.library.addressing import about_case, for_recipient, in_other_language
 from nebbet.library.holdings import Template
 from nebbet.library.rewording import newer_edition, started_over, take_over
 from nebbet.library.writing import examine
@@ -128,7 +129,9 @@ class LetterModel(QObject):
     def take_body(self, body: Body) -> None:
         """A person reworded the body."""
         if self.letter and body != self.letter.body:
-            self._change(replace(self.letter, body=body), self._text_act("body"))
+            # A new paragraph is a step of its own.
+            act = "body" if len(body) == len(self.letter.body) else f"body of {len(body)}"
+            self._change(replace(self.letter, body=body), self._text_act(act))
 
     def _text_act(self, part: str) -> str:
         """Typing into a place changes its value and then the text round it: that is one act."""
@@ -148,6 +151,20 @@ class LetterModel(QObject):
         other = self.letter is not None and letter.language != self.letter.language
         self._change(letter, text=other)
 
+    def set_language(self, code: str) -> None:
+        """Write in another language: with the template's own text in it where the words are still
+        the template's."""
+        if self.letter and code != self.letter.language:
+            self._address(in_other_language(self._shared.catalogue, self.letter, code))
+
+    def languages(self) -> list[str]:
+        """The languages that the letter's template has, or, without one, those of the team."""
+        template = self._shared.catalogue.templates.get(self.letter.template if self.letter else "")
+        codes = list(template.content.texts) if template else list(LANGUAGES)
+        if self.letter and self.letter.language not in codes:
+            codes.append(self.letter.language)
+        return codes
+
     def attach(self, enclosure: Enclosure) -> None:
         """Attach a file of the library."""
         if self.letter:
@@ -155,10 +172,18 @@ class LetterModel(QObject):
             self._change(replace(self.letter, attachments=(*self.letter.attachments, added)))
 
     def detach(self, index: int) -> None:
-        """Leave an attachment out."""
+        """Leave an attachment out; it can be put back."""
+        self._change_attachment(index, out=True)
+
+    def put_back_attachment(self, index: int) -> None:
+        """Let an attachment go along that was left out, whatever it hung on."""
+        self._change_attachment(index, out=False)
+
+    def _change_attachment(self, index: int, *, out: bool) -> None:
         if self.letter:
-            kept = [a for i, a in enumerate(self.letter.attachments) if i != index]
-            self._change(replace(self.letter, attachments=tuple(kept)))
+            changed = list(self.letter.attachments)
+            changed[index] = replace(changed[index], out=out, when="")
+            self._change(replace(self.letter, attachments=tuple(changed)))
 
     def mend(self, remedy: Remedy) -> None:
         """Apply a finding's remedy."""

@@ -8,12 +8,13 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from nebbet.core import body as bodies
 from nebbet.core.checks import Finding
-from nebbet.core.letter import Letter, text_for, written
+from nebbet.core.letter import Letter, middle_of, text_for, written
 from nebbet.core.records import Case, Contact
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.letters.blank import PILE, nothing_open
+from nebbet.desktop.letters.language_choice import LanguageChoice
 from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.letters.outgoing import OutgoingView
@@ -50,6 +51,7 @@ class LettersPage(Place):
         self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)
         self.case = Picker("Case", self._offer_cases, "Case number or name")
+        self.language = LanguageChoice(self.model)
         self.attachments = Attachments(session.shared, self.model)
         self.checks = Checks(self.model)
         self.sending = SendControl(self.model, lambda: session.sending.hold)
@@ -81,7 +83,11 @@ class LettersPage(Place):
 
     def _lay_out(self) -> None:
         new = pieces.button("New letter", self.new_letter, hint="Ctrl+N")
-        left = pieces.column("left", pieces.row(new, None), self.pile, margin=8)
+        # Far from where letters are sent, and in one place: nothing above it grows.
+        self.drop = pieces.button("Discard this letter", self.discard, "words")
+        self.drop.hide()
+        foot = pieces.row(self.drop, None)
+        left = pieces.column("left", pieces.row(new, None), self.pile, foot, margin=8)
         self._left = left
         for view in (nothing_open(), self.paper):
             self._middle.addWidget(view)
@@ -89,8 +95,7 @@ class LettersPage(Place):
         pieces.fill(QHBoxLayout(self), left, self._middle, self._side, spacing=0)
 
     def _right(self) -> QWidget:
-        about = pieces.row(pieces.label("Case", "faint"), self.case)
-        drop = pieces.button("Discard", self.discard, "words")
+        about = pieces.row(pieces.label("Case", "faint"), pieces.grow(self.case), self.language)
         return pieces.column(
             "right",
             about,
@@ -98,7 +103,6 @@ class LettersPage(Place):
             self.attachments,
             self.checks,
             self.sending,
-            pieces.row(drop, None),
         )
 
     def _connect(self) -> None:
@@ -173,6 +177,7 @@ class LettersPage(Place):
         self.model.show(letter)
         self._middle.setCurrentWidget(self.paper)
         self._side.show()
+        self.drop.show()
         if choose:
             self.pile.choose(f"letter:{letter_id}")
             self.paper.go_on()
@@ -184,11 +189,13 @@ class LettersPage(Place):
             self.outgoing.show_entry(entry)
             self._middle.setCurrentWidget(self.outgoing)
             self._side.hide()
+            self.drop.hide()
 
     def _show_nothing(self) -> None:
         self.model.show(None)
         self._middle.setCurrentIndex(0)
         self._side.hide()
+        self.drop.hide()
 
     def new_letter(self) -> None:
         """Begin an empty letter; an empty one that is open already is used."""
@@ -275,7 +282,8 @@ class LettersPage(Place):
                 )
         else:
             self.model.declare(template)
-            self.paper.body.insert_body(self._text_of(template))
+            text = self._text_of(template)
+            self.paper.body.insert_body(middle_of(text) if before.body else text)
         self.paper.go_on()
 
     def _text_of(self, template: Template) -> bodies.Body:
@@ -332,7 +340,9 @@ class LettersPage(Place):
     # Findings and sending
 
     def _show_finding(self, finding: Finding) -> None:
-        if finding.part == "attachments":
+        if finding.part == "case":
+            self.case.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        elif finding.part == "attachments":
             self.attachments.add.setFocus(Qt.FocusReason.ShortcutFocusReason)
         else:
             self.paper.show_place(finding.part, finding.span)
@@ -366,6 +376,7 @@ class LettersPage(Place):
         following = next(iter(self._session.letters.held), None)
         if following:
             self.open_letter(following)
+            self.sending.rest()
         else:
             self._show_nothing()
             self.pile.list.setFocus()

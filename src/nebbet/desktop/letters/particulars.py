@@ -1,11 +1,13 @@
 """The particulars: every value of the letter, where it comes from, and how it was worked out."""
 
 from collections.abc import Callable
-from functools import partial
+from datetime import date
+from functools import cached_property, partial
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
+    QBoxLayout,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
@@ -17,8 +19,10 @@ from PySide6.QtWidgets import (
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.day_box import DayBox
 from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.letters.model import LetterModel
+from nebbet.desktop.paper.fillings import choices_of, is_day
 
 _GROUPS = (
     ("case", "Case"),
@@ -57,9 +61,9 @@ class ValueRow(QWidget):
     put_back = Signal(str)
     entered = Signal()
 
-    def __init__(self, particular: Particular) -> None:
+    def __init__(self, particular: Particular, language: str) -> None:
         super().__init__()
-        self.name = particular.name
+        self.name, self._language = particular.name, language
         self._long = particular.placeholder.long
         self.field = LongValue() if self._long else self._line(particular)
         title = particular.placeholder.title
@@ -75,7 +79,7 @@ class ValueRow(QWidget):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(1)
         grid.addWidget(caption, 0, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addWidget(self.field, 0, 1)
+        grid.addLayout(self._with_calendar(particular), 0, 1)
         grid.addLayout(pieces.row(pieces.grow(self.note), self.back_button), 1, 1)
         self._clearer = QHBoxLayout()
         self._clearer.setSpacing(8)
@@ -97,7 +101,7 @@ class ValueRow(QWidget):
 
     def _line(self, particular: Particular) -> QLineEdit:
         """A field of one line; with a list where there is something to choose from."""
-        choices = _choices(particular)
+        choices = choices_of(particular, self._language)
         if not choices:
             return QLineEdit()
         made = Picker(
@@ -107,8 +111,40 @@ class ValueRow(QWidget):
                 or [Choice(c, c) for c in choices]
             ),
         )
-        made.free = True
+        made.free = made.opens_at_once = True
         return made
+
+    def _with_calendar(self, particular: Particular) -> QBoxLayout:
+        """The field, and for a day what opens the calendar under it."""
+        made = pieces.row(pieces.grow(self.field), spacing=4)
+        if is_day(particular) and not self._long:
+            open_ = pieces.tool(
+                "calendar-blank", f"Choose {particular.placeholder.title}", self._ask_day
+            )
+            made.addWidget(open_)
+            self.field.installEventFilter(self)
+        return made
+
+    @cached_property
+    def days(self) -> DayBox:
+        """The sheet of the calendar."""
+        box = DayBox(f"{self._particular.placeholder.title}: day")
+        box.chosen.connect(lambda day: self._pick(day.isoformat()))
+        return box
+
+    def _ask_day(self) -> None:
+        value = self._particular.value
+        day = value if isinstance(value, date) else None
+        self.days.open_under(self.field, self.field.rect(), day, go=True)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Alt+Down opens the calendar from the field."""
+        if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent):
+            alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
+            if alt and event.key() == Qt.Key.Key_Down:
+                self._ask_day()
+                return True
+        return super().eventFilter(watched, event)
 
     def _pick(self, choice: str) -> None:
         self.typed.emit(self.name, choice)
@@ -186,13 +222,6 @@ class ValueRow(QWidget):
         self.field.setFocus()
 
 
-def _choices(particular: Particular) -> tuple[str, ...]:
-    placeholder = particular.placeholder
-    if placeholder.kind == "yes/no":
-        return ("yes", "no")
-    return placeholder.choices if placeholder.kind == "choice" else ()
-
-
 def _note(particular: Particular) -> str:
     if particular.problem:
         return particular.problem
@@ -247,10 +276,11 @@ class Particulars(QWidget):
     def _group(self, title: str, particulars: list[Particular]) -> None:
         if not particulars:
             return
+        language = self._model.letter.language if self._model.letter else ""
         self._layout.addWidget(pieces.label(title, "heading"))
         self._layout.addWidget(pieces.rule())
         for particular in particulars:
-            row = ValueRow(particular)
+            row = ValueRow(particular, language)
             row.typed.connect(self._model.type_value)
             row.put_back.connect(self._model.put_back)
             row.entered.connect(self._next(particular.name))

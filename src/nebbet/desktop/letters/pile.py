@@ -4,8 +4,10 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from nebbet.core import inline
+from nebbet.core.body import lines_of
 from nebbet.core.letter import Letter
 from nebbet.desktop.kit import pieces
+from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.sending import Sending
@@ -19,6 +21,9 @@ STATES = {
     "uncertain": ("may have gone", "brick"),
     "sent": ("sent, copy waits", "spruce"),
 }
+
+
+_WORDS = 80  # signs of a text that stand for it
 
 
 class Pile(QWidget):
@@ -35,13 +40,18 @@ class Pile(QWidget):
         self._empty = pieces.label("Nothing waits for you.", "faint")
         self._empty.setContentsMargins(10, 10, 10, 0)
         pieces.fill(QVBoxLayout(self), self._empty, self.list)
+        self._due = after_pause(self, 0, self.refresh)
         letters.changed.connect(self.refresh)
         sending.changed.connect(self.refresh)
 
     def refresh(self) -> None:
         """Show the pile as it is now."""
         letters = [_letter_choice(letter) for letter in self._letters.held.values()]
-        waiting = [_outbox_choice(entry) for entry in self._sending.outbox]
+        now = self._sending.seconds()
+        waiting = [_outbox_choice(entry, now) for entry in self._sending.outbox]
+        next_due = min((e.due for e in self._sending.outbox if e.state == "held"), default=0)
+        if next_due > now:  # what is held then is on its way
+            self._due.start(int((next_due - now) * 1000) + 50)
         choices: list[Choice] = []
         if letters:
             choices += [Choice("", "Open letters", heading=True), *letters]
@@ -76,12 +86,21 @@ class Pile(QWidget):
 def _letter_choice(letter: Letter) -> Choice:
     recipient = letter.recipient
     name = (recipient.name or recipient.email) if recipient else "No recipient yet"
-    second = inline.shown(letter.subject, blank=lambda _name: "…") or letter.title or "Empty"
+    second = inline.shown(letter.subject, blank=lambda _name: "…") or letter.title
+    second = second or _first_words(letter) or "Empty"
     return Choice(f"letter:{letter.id}", name, second, letter.case.number if letter.case else "")
 
 
-def _outbox_choice(entry: Queued) -> Choice:
+def _first_words(letter: Letter) -> str:
+    """How the text of a letter without a subject begins."""
+    lines = (inline.shown(line, blank=lambda _name: "…") for line in lines_of(letter.body))
+    return next((" ".join(line.split())[:_WORDS] for line in lines if line.strip()), "")
+
+
+def _outbox_choice(entry: Queued, now: float) -> Choice:
     words, tone = STATES.get(entry.state, (entry.state, "faint"))
+    if entry.state == "held" and entry.due <= now:  # the carrier is at it
+        words, tone = STATES["sending"]
     item = entry.item
     name = item.entry.name or item.entry.address
     return Choice(f"outbox:{item.id}", name, item.outgoing.subject, words, tone=tone)

@@ -3,12 +3,13 @@
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core import inline
 from nebbet.core.checks import Finding
 from nebbet.core.letter import Attachment
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
@@ -17,6 +18,8 @@ from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.writing import in_the_way
 
 _SHOWN = 4
+PAUSE = 900  # milliseconds: longer than a double press
+_NOT_ASKED: tuple[str, tuple[Finding, ...]] = ("", ())
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
 
 
@@ -50,12 +53,17 @@ class Attachments(FileDrop):
         total = sum(a.size for a in going)
         self.total.setText(f"{size_words(total)} in all" if len(going) > 1 else "")
 
-    def _left_out(self, _index: int, attachment: Attachment) -> QHBoxLayout:
-        """A file whose condition does not hold: said, with a way to attach it all the same."""
+    def _left_out(self, index: int, attachment: Attachment) -> QHBoxLayout:
+        """A file that stays behind: why, with a way to attach it all the same."""
         name = inline.shown(attachment.name, "[{}]".format)
-        shown = pieces.label(f"{name}: only if {attachment.when}", "note", wrap=True)
-        keep = pieces.button("attach", partial(self._model.keep_part, attachment.when), "words")
-        theme.named(keep, f"Attach {name} all the same")
+        why = said("{name}: left out", name=name)
+        act, words = partial(self._model.put_back_attachment, index), said("put back")
+        if attachment.when:
+            why = said("{name}: only if {condition}", name=name, condition=attachment.when)
+            act, words = partial(self._model.keep_part, attachment.when), said("attach")
+        shown = pieces.label(why, "note", wrap=True)
+        keep = pieces.button(words, act, "words")
+        theme.named(keep, said("Attach {name} all the same", name=name))
         made = QHBoxLayout()
         pieces.fill(made, pieces.grow(shown), keep)
         return made
@@ -71,7 +79,7 @@ class Attachments(FileDrop):
 
     def take_paths(self, paths: list[str]) -> None:
         """Take files into the library and put them here."""
-        self._shared.intake.add_files(paths, self._model.attach)
+        self._shared.intake.add_files(paths, self._model.attach, for_a_letter=True)
 
 
 class Checks(QWidget):
@@ -159,7 +167,10 @@ class SendControl(QWidget):
     def __init__(self, model: LetterModel, hold: Callable[[], int]) -> None:
         super().__init__()
         self._model, self._hold = model, hold
-        self._accepted: tuple[Finding, ...] = ()
+        self._accepted: tuple[str, tuple[Finding, ...]] = _NOT_ASKED
+        self._came = ""
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
         self.button = pieces.button("Send", self.try_to_send, "primary", "Ctrl+Return")
         self._words = pieces.label("", "note", wrap=True)
         pieces.fill(QVBoxLayout(self), self.button, self._words, spacing=4)
@@ -168,23 +179,38 @@ class SendControl(QWidget):
         model.worked_out.connect(self._show)
 
     def _show(self) -> None:
-        sure = bool(self._accepted) and self._accepted == self._model.findings
+        sure = self._is_sure()
         if not sure:
-            self._accepted = ()
+            self._accepted = _NOT_ASKED
         self.button.setText("Send all the same" if sure else "Send")
         hold = self._hold()
         self._words.setText(f"Held for {hold} seconds; until then it can be taken back.")
         self._words.setVisible(hold > 0)
 
+    def rest(self) -> None:
+        """Take no send for a moment for the letter at hand: it has come by itself where the one
+        that went was."""
+        self._came = self._model.letter.id if self._model.letter else ""
+        self._rest.start(PAUSE)
+
+    def _is_sure(self) -> bool:
+        """Whether the doubts of this very letter have been put to the person, and are the same."""
+        letter, found = self._model.letter, self._model.findings
+        return letter is not None and bool(found) and self._accepted == (letter.id, found)
+
     def try_to_send(self) -> None:
         """Work the letter out as it is on this day, and send it, or say what stands in the way."""
+        letter = self._model.letter
+        if letter is None or (self._rest.isActive() and letter.id == self._came):
+            return
         self._model.refresh()
         found = self._model.findings
-        sure = {f.key for f in self._accepted} if self._accepted == found else set()
+        sure = {f.key for f in found} if self._is_sure() else set()
         if held := in_the_way(found, sure):
-            self._accepted = found if held[0].severity == "doubt" else ()
+            asked = held[0].severity == "doubt"
+            self._accepted = (letter.id, found) if asked else _NOT_ASKED
             self._show()
             self.stopped.emit(held[0])
         else:
-            self._accepted = ()
+            self._accepted = _NOT_ASKED
             self.send.emit(sure)

@@ -1,12 +1,13 @@
 """How the values of a letter stand on the paper."""
 
 from collections.abc import Callable, Iterable
+from datetime import date
 from typing import NamedTuple
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.inline import Slot
 from nebbet.core.letter import Letter, by_place
-from nebbet.core.placeholders import Particular, text_in
+from nebbet.core.placeholders import Particular, language_of, text_in, yes_and_no
 from nebbet.desktop.paper.docformat import Shown
 from nebbet.desktop.paper.marks import MarkKind
 
@@ -15,7 +16,8 @@ class Filling(NamedTuple):
     """What is to stand in a placeholder's places: text (None for a blank), label, kind of mark.
 
     with_modifiers writes the value for a place that has modifiers. answer is what a person typed
-    for it, letter by letter.
+    for it, letter by letter. choices are the words it may be, is_day says that it is a day, and
+    day which one.
     """
 
     text: str | None
@@ -24,6 +26,9 @@ class Filling(NamedTuple):
     long: bool = False
     with_modifiers: Callable[[str], str | None] | None = None
     answer: str | None = None
+    choices: tuple[str, ...] = ()
+    is_day: bool = False
+    day: date | None = None
 
     def shown(self, slot: Slot) -> Shown:
         """How it stands in one place; a blank shows its label."""
@@ -62,4 +67,24 @@ def filling_of(particular: Particular, language: str) -> Filling:
         placeholder.long,
         with_modifiers,
         particular.answer,
+        choices_of(particular, language),
+        is_day(particular),
+        particular.value if isinstance(particular.value, date) else None,
     )
+
+
+def choices_of(particular: Particular, language: str) -> tuple[str, ...]:
+    """The words that a value may be, in the letter's language."""
+    placeholder = particular.placeholder
+    if placeholder.kind == "yes/no":
+        try:
+            return yes_and_no(language_of(language).language)
+        except NebbetError:
+            return ()
+    return placeholder.choices if placeholder.kind == "choice" else ()
+
+
+def is_day(particular: Particular) -> bool:
+    """Whether a value is a day of the calendar."""
+    kind = particular.placeholder.kind
+    return kind == "date" or (kind == "text" and isinstance(particular.value, date))

@@ -26,8 +26,8 @@ class OfferList(ChoiceList):
 
     taken = Signal()
 
-    def __init__(self) -> None:
-        super().__init__("Placeholders that fit")
+    def __init__(self, name: str = "Placeholders that fit") -> None:
+        super().__init__(name)
         self.setObjectName("popup")
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.hide()

@@ -8,6 +8,7 @@ from PySide6.QtGui import (
     QInputMethodEvent,
     QKeyEvent,
     QKeySequence,
+    QMouseEvent,
     QTextBlock,
     QTextCursor,
     QTextFormat,
@@ -20,6 +21,7 @@ from nebbet.core.records import fold
 from nebbet.desktop.kit.pictures import Pictures
 from nebbet.desktop.paper import docformat, docread
 from nebbet.desktop.paper.block_object import BlockObject, Piece
+from nebbet.desktop.paper.chooser import Chooser
 from nebbet.desktop.paper.docformat import BREAK, Shown, plain_format, slot_format
 from nebbet.desktop.paper.docwrite import Writer
 from nebbet.desktop.paper.fillings import NO_FILLING, Filling
@@ -69,6 +71,9 @@ class SlotEdit(PaperEdit):
         drawer = BlockObject(self.piece, lambda _document: None, self.writer, self.picture, self)
         self.document().documentLayout().registerHandler(docformat.MARKUP_OBJECT, drawer)
         self.cursorPositionChanged.connect(self._follow_cursor)
+        self.chooser = Chooser(self)
+        self.chooser.chosen.connect(self._take_choice)
+        self._pressed_in = 0
 
     def piece(self, text_format: QTextFormat) -> Piece:
         """Finished HTML with the values in it; a blank shows its label."""
@@ -171,6 +176,52 @@ class SlotEdit(PaperEdit):
         cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
         self.setTextCursor(cursor)
         self.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        filling = self._filling(place)
+        if filling.choices and place.blank:
+            self.chooser.offer(place, filling, self.cursorRect())
+
+    def _filling(self, place: Spot) -> Filling:
+        return self._values.get(fold(place.name), NO_FILLING)
+
+    def offer_choices(self) -> bool:
+        """Offer what may stand in the place at the cursor; whether there is anything to offer."""
+        place = self._place_at(self.textCursor())
+        filling = self._filling(place) if place else NO_FILLING
+        if place is None or not (filling.choices or filling.is_day):
+            return False
+        self.chooser.offer(place, filling, self.cursorRect(), go=True)
+        return True
+
+    def _take_choice(self, place: Spot, text: str) -> None:
+        """What was chosen for a place is its value, and work goes on at the next blank."""
+        self._active = 0
+        self.typed.emit(place.name, text)
+        self.next_wanted.emit()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """A click into a value is about the value; see mouseReleaseEvent."""
+        self.chooser.close()
+        whole = self._place_at(self.textCursor()) if self.textCursor().hasSelection() else None
+        self._pressed_in = whole.id if whole else self._active
+        super().mousePressEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """The first click into a value selects it as a whole, a second one sets the cursor in it;
+        dragging selects as everywhere."""
+        super().mouseReleaseEvent(event)
+        cursor = self.textCursor()
+        if event.button() != Qt.MouseButton.LeftButton or cursor.hasSelection():
+            return
+        at = cursor.position()
+        place = next((p for p in self.places if p.start <= at <= p.end), None)
+        inside = place is not None and (place.start < at < place.end or place.blank)
+        if place is None or not inside or place.id == self._pressed_in or self.isReadOnly():
+            return
+        self.select_place(place)
+        self._active = place.id
+        filling = self._filling(place)
+        if filling.is_day or filling.choices:
+            self.chooser.offer(place, filling, self.cursorRect())
 
     def place_of(self, name: str) -> Spot | None:
         """The first place of a placeholder."""
@@ -279,7 +330,11 @@ class SlotEdit(PaperEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keep every keystroke on the right side of a place's edge."""
-        if self._at_left_out(event):
+        if self.chooser.list.takes(event):
+            event.accept()
+            return
+        self.chooser.days.hide()
+        if (_asks_for_choices(event) and self.offer_choices()) or self._at_left_out(event):
             event.accept()
         elif event.matches(QKeySequence.StandardKey.Undo):
             self.undo_wanted.emit()
@@ -294,8 +349,16 @@ class SlotEdit(PaperEdit):
         elif _types(event):
             self.insert_text(event.text())
             self.ensureCursorVisible()
+            self._narrow_choices()
         else:
             super().keyPressEvent(event)
+
+    def _narrow_choices(self) -> None:
+        """Offer what fits to what has been typed in the place at the cursor."""
+        place = self._place_at(self.textCursor())
+        filling = self._filling(place) if place else NO_FILLING
+        if place is not None and filling.choices:
+            self.chooser.narrow(place.text, filling, self.cursorRect())
 
     def _at_left_out(self, event: QKeyEvent) -> bool:
         """The line that stands for a part that is left out is one thing: Return puts the part in,
@@ -389,6 +452,11 @@ class SlotEdit(PaperEdit):
 
     def insert_plain(self, text: str) -> None:
         self.insert_text(text)
+
+
+def _asks_for_choices(event: QKeyEvent) -> bool:
+    alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
+    return bool(alt) and event.key() == Qt.Key.Key_Down
 
 
 def _types(event: QKeyEvent) -> bool:

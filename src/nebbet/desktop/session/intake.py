@@ -14,6 +14,7 @@ from nebbet.core.sentences import said
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pictures import png_of
+from nebbet.desktop.session.own import Own
 from nebbet.library.disk import read_file
 from nebbet.library.holdings import LibraryFile
 
@@ -32,24 +33,37 @@ class Intake:
         operations: Operations,
         voice: Voice,
         know_files: Callable[[Mapping[str, LibraryFile]], None],
+        own: Own,
     ) -> None:
         self._library, self._operations, self._voice = library, operations, voice
-        self._know_files = know_files
+        self._know_files, self._own = know_files, own
 
-    def add_files(self, paths: list[str], done: Callable[[Enclosure], None]) -> None:
-        """Take files into the library, one by one; a bad one is told and the rest go on."""
+    def add_files(
+        self,
+        paths: list[str],
+        done: Callable[[Enclosure], None],
+        *,
+        for_a_letter: bool = False,
+    ) -> None:
+        """Take files into the library, one by one; a bad one is told and the rest go on. What is
+        for a letter alone is no file of the team's, unless it was before."""
+
+        def added(read: tuple[Enclosure, bool]) -> None:
+            enclosure, is_new = read
+            if is_new or not for_a_letter:
+                self._own.note_letter_file(enclosure.file, only_in_letters=for_a_letter)
+            self._added(enclosure, done)
+
         for path in map(Path, paths):
-            self._operations.run(
-                partial(self._read_file, path),
-                lambda enclosure: self._added(enclosure, done),
-                self._voice.fail,
-            )
+            self._operations.run(partial(self._read_file, path), added, self._voice.fail)
 
-    def _read_file(self, path: Path) -> Enclosure:
+    def _read_file(self, path: Path) -> tuple[Enclosure, bool]:
+        """The file as it may be enclosed, and whether the library did not have it before."""
+        known = self._library().files()
         data = read_bytes(path)
         media_type = mimetypes.guess_type(path.name)[0] or "application/octet-stream"
         file = self._library().put_file(data, path.name, media_type)
-        return Enclosure(file, path.name, media_type, len(data))
+        return Enclosure(file, path.name, media_type, len(data)), file not in known
 
     def add_pictures(self, paths: list[str], done: Callable[[Enclosure], None]) -> None:
         """Take pictures that a text is to show into the library."""

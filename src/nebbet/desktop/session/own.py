@@ -28,10 +28,12 @@ class Own(QObject):
         self.drafts: dict[str, bytes] = {}
         self.pinned: frozenset[str] = frozenset()
         self.answers: dict[str, dict[str, str]] = {}
+        self.letter_files: frozenset[str] = frozenset()
 
     def take_up(self, found: "AtStart") -> None:
         """Take up what was kept."""
         self.drafts, self.pinned, self.answers = found.drafts, found.pinned, found.answers
+        self.letter_files = found.letter_files
 
     def keep_draft(self, key: str, data: bytes | None) -> None:
         """Keep an unsaved state of a template, or of something that is shared; or forget it."""
@@ -57,6 +59,19 @@ class Own(QObject):
 
     def _set_pinned(self, templates: list[str], pinned: bool) -> None:
         self._stores().set_pinned(templates, pinned)
+
+    def note_letter_file(self, file: str, *, only_in_letters: bool) -> None:
+        """A file came with a letter of one's own, or is to be the team's."""
+        if only_in_letters == (file in self.letter_files):
+            return
+        changed = frozenset((file,))
+        known = self.letter_files
+        self.letter_files = known | changed if only_in_letters else known - changed
+        self._operations.run(
+            lambda: self._stores().note_letter_files(changed, only_in_letters),
+            nothing,
+            self._voice.fail,
+        )
 
     def remember(self, template: str, answers: Mapping[str, str]) -> None:
         """The answers with which the next letter with a template begins."""

@@ -51,6 +51,7 @@ class Sending(QObject):
         self.account = parts.settings.account
         self.outbox: list[Queued] = []
         self.trouble = ""
+        self._taking_back: set[str] = set()
         self._carrier: Carrier | None = None
         self._carried.connect(self._on_carried)
         self._troubled.connect(self._on_troubled)
@@ -86,10 +87,11 @@ class Sending(QObject):
 
         stores = self._stores
         return Office(
-            stores.personal, stores.library, self.account, self._parts.secrets, self._seconds
+            stores.personal, stores.library, self.account, self._parts.secrets, self.seconds
         )
 
-    def _seconds(self) -> float:
+    def seconds(self) -> float:
+        """The moment, in seconds, as the outbox counts."""
         return self._parts.now().timestamp()
 
     def nudge(self) -> None:
@@ -154,9 +156,11 @@ class Sending(QObject):
 
     def take_back(self, item_id: str) -> None:
         """Bring a letter back from the outbox onto the pile."""
-        now = self._seconds()
+        now = self.seconds()
+        self._taking_back.add(item_id)
 
         def taken(letter: Letter | None) -> None:
+            self._taking_back.discard(item_id)
             if letter is None:
                 self._voice.say(said("The letter has already gone."))
             else:
@@ -165,11 +169,15 @@ class Sending(QObject):
                 self.taken_back.emit(letter.id)
             self.refresh()
 
-        self._operations.run(lambda: self._stores.take_back(item_id, now), taken, self._voice.fail)
+        def failed(error: NebbetError) -> None:
+            self._taking_back.discard(item_id)
+            self._voice.fail(error)
+
+        self._operations.run(lambda: self._stores.take_back(item_id, now), taken, failed)
 
     def move_on(self, item_id: str, state: State) -> None:
         """Try a letter in the outbox again now, or take it as gone, if it is still where it was."""
-        due = self._seconds()
+        due = self.seconds()
 
         def done(moved: bool) -> None:
             if not moved:
@@ -198,10 +206,15 @@ class Sending(QObject):
 
     def _on_carried(self, left: list[Queued]) -> None:
         before = {e.item.id: e.state for e in self.outbox}
+        names = {e.item.id: e.item.entry.name or e.item.entry.address for e in self.outbox}
         self._on_outbox(left)
-        gone = before.keys() - {e.item.id for e in left}
+        there = {e.item.id: e.state for e in left}
+        gone = [key for key in before if key not in there and key not in self._taking_back]
+        went = gone + [k for k, state in there.items() if state == "sent" != before.get(k)]
         if gone or any(e.state == "sent" for e in left):
             self._shared.refresh()
+        if went:
+            self._voice.add(said("The letter to {name} has gone.", name=names.get(went[-1], "")))
         for entry in left:
             if entry.state in ("refused", "uncertain") and before.get(entry.item.id) != entry.state:
                 self._voice.fail(NebbetError(entry.words.rstrip(".")))

@@ -71,7 +71,7 @@ class SharedLibrary(QObject):
         self.speller = Speller(lambda: self.catalogue.words, self._loads)
         self.files = EncodedFiles(self._file_bytes)
         self.search = Search(voice)
-        self.intake = Intake(lambda: self.library, operations, voice, self.know_files)
+        self.intake = Intake(lambda: self.library, operations, voice, self.know_files, self.own)
         for part in (self.own, self.pictures, self.speller, self.search):
             part.setParent(self)
         for source in (self.changed, self.register_changed, self.own.pins_changed):

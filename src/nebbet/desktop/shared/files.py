@@ -136,7 +136,9 @@ class Files(ListPage[str]):
         super().refresh()
 
     def choices(self) -> list[Choice]:
-        files = self._shared.catalogue.files.items()
+        known, mine = self._shared.catalogue.files, self._shared.own.letter_files
+        used = self._uses or {}
+        files = [(key, known[key]) for key in known if key not in mine or used.get(key)]
         return [self._row(key, file) for key, file in sorted(files, key=lambda p: fold(p[1].name))]
 
     def _row(self, key: str, file: LibraryFile) -> Choice:

@@ -225,8 +225,7 @@ class SharedFrames(ListPage[Frame]):
     def _sample(self) -> None:
         """The sample in the frame as it is now, and how well it can be read."""
         frame = self.frame()
-        wrong = [f for f in checks.check_frame(frame) if f.severity == "stop"]
-        if not wrong:
+        if not any(found.problem for found in checks.contrasts(frame)):
             self.sheet.set_frame(frame)
             self.sample.show_content(read(_SAMPLE), {})
         for part, swatch in self._swatches.items():
@@ -269,18 +268,13 @@ class SharedFrames(ListPage[Frame]):
             shared.voice.say(said("A built-in frame stays as it is: copy it, then change it."))
             return
         frame = self.frame()
-        found = list(checks.check_frame(frame))
-        wrong = next((f for f in found if f.severity == "stop"), None)
+        wrong = next(iter(checks.check_frame(frame)), None)
         if not frame.name or wrong:
             problem = wrong.sentence if wrong else said("The frame has no name")
             shared.voice.say(said("Not kept yet. {problem}.", problem=problem))
             return
         library, me, now = shared.library, shared.my_id, shared.now()
         words = said("The frame “{name}” is kept.", name=frame.name)
-        if found:
-            words = said(
-                "The frame “{name}” is kept. {doubt}.", name=frame.name, doubt=found[0].sentence
-            )
         self.put(
             key,
             frame,

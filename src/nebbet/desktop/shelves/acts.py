@@ -84,8 +84,14 @@ class Acts(QWidget):
     def _offer_shelves(
         self, button: QPushButton, act: Callable[[Shelf], None], *, all_shelves: bool
     ) -> None:
-        if not self._templates:
-            return
+        if self._templates:
+            where = button if button.isVisible() else self
+            self.offer_shelves(where, act, all_shelves=all_shelves)
+
+    def offer_shelves(
+        self, where: QWidget, act: Callable[[Shelf], object], *, all_shelves: bool
+    ) -> None:
+        """Ask for a shelf, beside a control."""
         catalogue, mine = self._shared.catalogue, own_shelf(self._shared.my_id)
         self._menu.clear()
         self._menu.addSection(_WHERE)
@@ -95,10 +101,10 @@ class Acts(QWidget):
         for shelf in shelves:
             action = self._menu.addAction(shelf.name)
             action.triggered.connect(lambda _checked=False, to=shelf: act(to))
-        where = button if button.isVisible() else self
-        self._menu.popup(
-            where.mapToGlobal(QPoint(0, 0)) - QPoint(0, self._menu.sizeHint().height())
-        )
+        height = self._menu.sizeHint().height()
+        spot = where.mapToGlobal(QPoint(0, 0))
+        above = where.mapTo(where.window(), QPoint(0, 0)).y() > height
+        self._menu.popup(spot - QPoint(0, height) if above else spot + QPoint(0, where.height()))
         if len(self._menu.actions()) > 1:
             self._menu.setActiveAction(self._menu.actions()[1])
 

@@ -8,24 +8,26 @@ import msgspec
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+from nebbet.core.errors import NebbetError
+from nebbet.core.sentences import said
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.library.holdings import Template
+from nebbet.desktop.shelves.import_report import ImportReport, Outcome
+from nebbet.desktop.shelves.packs import Packs
+from nebbet.library.holdings import Shelf, Template
 
 if TYPE_CHECKING:
     from nebbet.library.intake import Taken
 
 _ORDINARY = "Messages, pages and notes (*.eml *.html *.htm *.md *.txt)"
 _FINISHED = "Messages and pages that keep their own look (*.eml *.html *.htm)"
-_PACKS = "Packs of a library (*.zip)"
 _MESSAGE, _PAGE = "Message (*.eml)", "Page (*.html)"
-_WHOLE = "Pack of the whole library (*.zip)"
 _UNNAMEABLE = '<>:"/\\|?*'
 
 
 class FilesInAndOut(QObject):
     """Makes drafts of files, and files of templates.
 
-    taken tells the id of a template that was made and what is to be said of it.
+    taken tells the id of a template to go on with, and what is to be said of it.
     """
 
     taken = Signal(str, str)
@@ -33,53 +35,59 @@ class FilesInAndOut(QObject):
     def __init__(self, shared: SharedLibrary, window: QWidget) -> None:
         super().__init__(window)
         self._shared = shared
+        self.packs = Packs(shared, window)
+        self.report = ImportReport(window)
+        self.report.opened.connect(lambda key: self.taken.emit(key, ""))
 
     # In
 
-    def ask_for_files(self, shelf: str) -> None:
-        """Choose files that are to become templates, and how."""
+    def ask_for_files(self, shelf: Shelf) -> None:
+        """Choose files that are to become templates on a shelf, and how."""
         paths, how = QFileDialog.getOpenFileNames(
-            self._window(), "Import as templates", "", f"{_ORDINARY};;{_FINISHED};;{_PACKS}"
+            self._window(), "Import as templates", "", f"{_ORDINARY};;{_FINISHED}"
         )
         self.import_files(paths, shelf, finished=how == _FINISHED)
 
-    def import_files(self, paths: list[str], shelf: str, *, finished: bool = False) -> None:
-        """Make a draft of each file; the last one is told. A bad file is said, and the others go
-        on."""
+    def import_files(self, paths: list[str], shelf: Shelf, *, finished: bool = False) -> None:
+        """Make a draft of each file. One alone is opened; of several, each has its line."""
         shared = self._shared
-        packs = [Path(path) for path in paths if path.casefold().endswith(".zip")]
-        for path in packs:
-            shared.change(partial(self._take_pack, path), partial(self._took_pack, path))
-        paths = [path for path in paths if Path(path) not in packs]
-        for number, path in enumerate(map(Path, paths), 1):
-            token, last = shared.token(), number == len(paths)
+        outcomes: dict[int, Outcome] = {}
+
+        def came(number: int, outcome: Outcome) -> None:
+            outcomes[number] = outcome
+            if len(outcomes) == len(paths) and len(paths) > 1:
+                shared.refresh()
+                self.report.show_outcomes([outcomes[n] for n in sorted(outcomes)])
+
+        def took(number: int, taken: "Taken") -> None:
+            shared.own.keep_draft(taken.id, msgspec.json.encode(taken.draft))
+            sentence = said(
+                "“{title}” is a draft on “{shelf}” now.", title=taken.draft.title, shelf=shelf.name
+            )
+            if taken.removed:
+                gone = ", ".join(taken.removed)
+                sentence = said("{sentence} Taken out: {gone}.", sentence=sentence, gone=gone)
+            came(number, Outcome(sentence, taken.id))
+            if len(paths) == 1:
+                self.taken.emit(taken.id, sentence)
+
+        def failed(number: int, error: NebbetError) -> None:
+            came(number, Outcome(error.sentence))
+            if len(paths) == 1:
+                shared.voice.fail(error)
+
+        for number, path in enumerate(map(Path, paths)):
             shared.operations.run(
-                partial(self._take_in, path, shelf, token, finished),
-                partial(self._took, last),
-                shared.voice.fail,
+                partial(self._take_in, path, shelf, shared.token(), finished),
+                partial(took, number),
+                partial(failed, number),
             )
 
-    def _take_in(self, path: Path, shelf: str, token: str, finished: bool) -> "Taken":
+    def _take_in(self, path: Path, shelf: Shelf, token: str, finished: bool) -> "Taken":
         from nebbet.library.intake import take_in
 
-        return take_in(self._shared.library, path, shelf, token, finished=finished)
-
-    def _took(self, last: bool, taken: "Taken") -> None:
-        self._shared.own.keep_draft(taken.id, msgspec.json.encode(taken.draft))
-        gone = f" Taken out: {', '.join(taken.removed)}." if taken.removed else ""
-        if last:
-            self.taken.emit(taken.id, f"“{taken.draft.title}” is a draft now.{gone}")
-
-    def _take_pack(self, path: Path) -> list[str]:
-        from nebbet.library.packs import read_pack, take_pack
-
-        shared = self._shared
-        author, now = shared.my_id, shared.now()
-        return take_pack(shared.library, read_pack(path), author=author, made=now)
-
-    def _took_pack(self, path: Path, done: object) -> None:
-        said = ", ".join(done) if isinstance(done, list) else ""
-        self._shared.voice.say(f"{path.name} is merged into the library: {said}.")
+        self._shared.library.make_sure_of(shelf)
+        return take_in(self._shared.library, path, shelf.id, token, finished=finished)
 
     # Out
 
@@ -87,10 +95,10 @@ class FilesInAndOut(QObject):
         """Choose a file and write a template into it, with its placeholders as written."""
         name = "".join(" " if sign in _UNNAMEABLE else sign for sign in template.title).strip()
         path, how = QFileDialog.getSaveFileName(
-            self._window(), "Export the template", f"{name}.eml", f"{_MESSAGE};;{_PAGE};;{_WHOLE}"
+            self._window(), "Export the template", f"{name}.eml", f"{_MESSAGE};;{_PAGE}"
         )
         if path:
-            suffix = {_PAGE: ".html", _WHOLE: ".zip"}.get(how, Path(path).suffix or ".eml")
+            suffix = ".html" if how == _PAGE else Path(path).suffix or ".eml"
             chosen = Path(path)
             if not chosen.name.casefold().endswith(suffix):
                 # The box asked about the name without the ending: this one must not be there.
@@ -100,12 +108,9 @@ class FilesInAndOut(QObject):
     def export(
         self, template: Template, language: str, path: Path, *, overwrite: bool = False
     ) -> None:
-        """Write a template as a page where the name says so, the whole library as a pack, else the
-        template as a message. overwrite says that a file of that name may go."""
+        """Write a template as a page where the name says so, else as a message. overwrite says that
+        a file of that name may go."""
         shared = self._shared
-        if path.suffix.casefold() == ".zip":
-            self._write_pack(path, overwrite=overwrite)
-            return
         catalogue = shared.catalogue
         content = catalogue.included(template.content)
         frame = catalogue.frame(content.frame)
@@ -131,20 +136,6 @@ class FilesInAndOut(QObject):
         shared.operations.run(
             write,
             lambda _result: shared.voice.say(f"“{template.title}” is in {path.name} now."),
-            shared.voice.fail,
-        )
-
-    def _write_pack(self, path: Path, *, overwrite: bool) -> None:
-        shared, catalogue = self._shared, self._shared.catalogue
-
-        def write() -> int:
-            from nebbet.library.packs import write_pack
-
-            return write_pack(shared.library, catalogue, path, overwrite=overwrite)
-
-        shared.operations.run(
-            write,
-            lambda count: shared.voice.say(f"The library is in {path.name}: {count} templates."),
             shared.voice.fail,
         )
 

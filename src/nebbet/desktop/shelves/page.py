@@ -26,7 +26,7 @@ from nebbet.desktop.shelves.view import ShelvesView
 from nebbet.desktop.template.editor import TemplateEditor
 from nebbet.desktop.template.presence import Presence
 from nebbet.library.changes import Change
-from nebbet.library.holdings import Proposal, Template
+from nebbet.library.holdings import Proposal, Shelf, Template
 
 _Page = TypeVar("_Page", bound=Place)
 _List = TypeVar("_List", bound=ListPage[Any])
@@ -61,6 +61,8 @@ class LibraryPage(Place):
             pieces.button("Files", self.show_files, "words"),
             pieces.button("Members", self.show_members, "words"),
         ]
+        self.packs_button = pieces.button("Packs…", self.offer_packs, "words", "Ctrl+Alt+K")
+        links.append(self.packs_button)
         self.new = pieces.button("New template", self.new_template, hint="Ctrl+Shift+N")
         self.take_files = pieces.button("Import…", self.ask_for_files, hint="Ctrl+Alt+O")
         self.view = ShelvesView(shared, links, [self.new, self.take_files])
@@ -153,6 +155,7 @@ class LibraryPage(Place):
         self.add_key("New template", "Ctrl+Shift+N", self.new_template)
         self.add_key("Import files as templates", "Ctrl+Alt+O", self.ask_for_files)
         self.add_key("Export the template", "Ctrl+Alt+E", self.export)
+        self.add_key("Packs: write one, take one in", "Ctrl+Alt+K", self.offer_packs)
         self.add_key("Facts and working days", "Ctrl+Shift+A", self.show_facts)
         self.add_key("Editions", "Ctrl+Alt+H", self._show_editions)
         # The same keys mean something else in the editor.
@@ -291,6 +294,7 @@ class LibraryPage(Place):
     def _show_proposed(self) -> None:
         waiting = sum(p.state == "waiting" for p in self._shared.catalogue.proposals.values())
         self.take_files.setVisible(self._shared.leads)
+        self.packs_button.setVisible(self._shared.leads)
         self.proposed.setText(f"Proposals ({waiting})" if waiting else "Proposals")
         self.proposed.setAccessibleName(self.proposed.text())
 
@@ -324,10 +328,13 @@ class LibraryPage(Place):
         """Start a template on the shelf at hand and open it in the editor."""
         if self.is_editing:
             return
-        shelf, shared = self.view.shelf, self._shared
-        if shelf is None:
-            self._ask_for_shelf()
-            return
+        if shelf := self.view.shelf:
+            self._begin_on(shelf)
+        else:
+            self.view.ask_for_shelf(self.new, self._begin_on)
+
+    def _begin_on(self, shelf: Shelf) -> None:
+        shared = self._shared
         key, library = shared.token(), shared.library
 
         def start() -> None:
@@ -338,20 +345,20 @@ class LibraryPage(Place):
             start, lambda _result: self._when_known(key, lambda: self.edit(key)), shared.voice.fail
         )
 
-    def _ask_for_shelf(self) -> None:
-        if self._shared.leads:
-            self.view.add_shelf()
-        else:
-            self._shared.voice.say("Say who you are first (click your name), for a shelf of yours.")
-
     def ask_for_files(self) -> None:
-        """Choose files that are to become templates on the shelf at hand."""
+        """Choose files that are to become templates, on the shelf at hand or one that is asked
+        for."""
         if self.is_editing:
             return
         if shelf := self.view.shelf:
-            self.in_and_out.ask_for_files(shelf.id)
+            self.in_and_out.ask_for_files(shelf)
         else:
-            self._ask_for_shelf()
+            self.view.ask_for_shelf(self.take_files, self.in_and_out.ask_for_files)
+
+    def offer_packs(self) -> None:
+        """Offer to write a pack, or to take one in."""
+        if not self.is_editing and self._shared.leads:
+            self.in_and_out.packs.offer(self.packs_button, self.table.keys)
 
     def export(self) -> None:
         """Write the template at hand into a file."""

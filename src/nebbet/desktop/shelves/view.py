@@ -1,5 +1,6 @@
 """The shelves, the templates of the shelf at hand, and the reading pane."""
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
@@ -282,24 +283,40 @@ class ShelvesView(Place):
 
     @property
     def shelf(self) -> Shelf | None:
-        """The shelf that something new is put on: the one at hand, where the person may."""
+        """The shelf that something new is put on: the one at hand, where the person may; nothing
+        where none is."""
         shared = self._shared
         mine = own_shelf(shared.my_id) if shared.my_id else None
         if mine and (self.tree.key == mine.id or not shared.leads):
             return mine
         shelves = shared.catalogue.shared_shelves
-        return next((s for s in shelves if s.id == self.tree.key), next(iter(shelves), None))
+        return next((s for s in shelves if s.id == self.tree.key), None)
 
     # Arranging shelves
 
-    def add_shelf(self) -> None:
-        """Ask for a name and put up a shelf."""
+    def ask_for_shelf(self, where: QWidget, act: Callable[[Shelf], object]) -> None:
+        """Ask onto which shelf something is to go; the first shelf of all is put up first."""
+        shared = self._shared
+        if shared.leads and not shared.catalogue.shared_shelves:
+            self.add_shelf(act)
+        elif shared.leads or shared.my_id:
+            self.acts.offer_shelves(where, act, all_shelves=shared.leads)
+        else:
+            shared.voice.say("Say who you are first (click your name), for a shelf of yours.")
+
+    def add_shelf(self, then: Callable[[Shelf], object] | None = None) -> None:
+        """Ask for a name and put up a shelf; then goes on with it."""
         name, given = QInputDialog.getText(self.window(), "New shelf", "Name of the shelf:")
         if given and name.strip():
             shelf = Shelf(self._shared.token(), name.strip()[:200])
             position = len(self._shared.catalogue.shelves)
             library = self._shared.library
-            self._shared.change(lambda: library.add_shelf(shelf, position))
+
+            def done(_result: object) -> None:
+                if then:
+                    then(shelf)
+
+            self._shared.change(lambda: library.add_shelf(shelf, position), done)
 
     def _order(self, shelves: list[Shelf]) -> None:
         library = self._shared.library

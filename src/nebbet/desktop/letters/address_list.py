@@ -1,0 +1,61 @@
+"""The list of people that comes while somebody types a name into a row of addresses."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QEvent, QObject
+from PySide6.QtGui import QKeyEvent, QTextCursor
+
+from nebbet.core.addresses import Address
+from nebbet.desktop.kit.picker import SECOND, Choice
+from nebbet.desktop.paper.name_list import OfferList
+from nebbet.desktop.paper.slot_edit import SlotEdit
+
+_SHORTEST, _MOST = 2, 6
+
+
+class AddressList(QObject):
+    """Completes the name at the cursor of a row: Return or Tab takes whom the list offers."""
+
+    def __init__(self, line: SlotEdit, offer: Callable[[str], list[Choice]]) -> None:
+        super().__init__(line)
+        self._line, self._offer = line, offer
+        self.list = OfferList("People that fit")
+        self.list.taken.connect(self._take)
+        line.edited.connect(self._follow)
+        line.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Keys go to the list while it is there; it goes with the focus."""
+        if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent):
+            return self.list.takes(event)
+        if event.type() == QEvent.Type.FocusOut:
+            self.list.hide()
+        return super().eventFilter(watched, event)
+
+    def _fragment(self) -> str:
+        """What is typed of an address at the cursor, since the last one."""
+        cursor = self._line.textCursor()
+        before = cursor.block().text()[: cursor.positionInBlock()]
+        return before.replace(";", ",").rpartition(",")[2].lstrip()
+
+    def _follow(self) -> None:
+        words = self._fragment().strip()
+        fits = len(words) >= _SHORTEST and "@" not in words and self._line.hasFocus()
+        found = [choice for choice in self._offer(words) if "@" in choice.second] if fits else []
+        self.list.show_under(self._line, self._line.cursorRect(), found[:_MOST])
+
+    def _take(self) -> None:
+        """Put the address of whoever is chosen in the place of what was typed."""
+        item = self.list.currentItem()
+        if item is None:
+            return
+        name, spec = item.text(), str(item.data(SECOND))
+        self.list.hide()
+        cursor = self._line.textCursor()
+        cursor.movePosition(
+            QTextCursor.MoveOperation.Left,
+            QTextCursor.MoveMode.KeepAnchor,
+            len(self._fragment()),
+        )
+        self._line.setTextCursor(cursor)
+        self._line.insert_plain(Address("" if name == spec else name, spec).header)
