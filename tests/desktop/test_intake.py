@@ -6,10 +6,11 @@ import pytest
 from PySide6.QtCore import QMimeData, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QMenu
+from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu, QPushButton
 
 from nebbet.core.body import files_of, verbatim, write
 from nebbet.desktop.template.editor import TemplateEditor
+from nebbet.library.holdings import Shelf
 from tests.desktop.conftest import Hand
 
 
@@ -86,18 +87,57 @@ def test_a_huge_picture_is_refused(hand: Hand, page: TemplateEditor, tmp_path: P
     assert "huge.png has more than 40 million pixels. It was not put in." in hand.said
 
 
+SAILINGS = Shelf("sailings", "Sailings")
+
+
+def test_of_several_files_each_has_its_line(hand: Hand, tmp_path: Path) -> None:
+    (tmp_path / "odd.eml").write_bytes(bytes(range(256)) * 40)
+    (tmp_path / "page.html").write_text("no markup here")
+    (tmp_path / "note.md").write_text("# Lost bag\n\nDear [first name], we found it.")
+    (tmp_path / "other.txt").write_text("Subject: Hours\n\nWe are open.")
+    hand.press("Alt+2")
+    library = hand.window.library
+    before = len(hand.session.shared.catalogue.templates)
+    names = ("odd.eml", "page.html", "note.md", "other.txt")
+    library.in_and_out.import_files([str(tmp_path / name) for name in names], SAILINGS)
+    report = library.in_and_out.report
+    hand.until(report.isVisible)
+    assert report.title.text() == "2 drafts were made"
+    lines = [label.text() for label in report.findChildren(QLabel)]
+    assert "odd.eml is no message. No template was made of it." in lines
+    assert "page.html is no page. No template was made of it." in lines
+    assert "“Lost bag” is a draft on “Sailings” now." in lines
+    hand.until(lambda: len(hand.session.shared.catalogue.templates) == before + 2)
+    open_it = [b for b in report.findChildren(QPushButton) if b.text() == "open"]
+    hand.click(open_it[1])
+    hand.until(lambda: library.is_editing)
+    assert library.editor.title_field.text() == "other"
+
+
+def test_a_shelf_is_asked_for_where_none_is_at_hand(
+    hand: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "note.md").write_text("# Lost bag\n\nWe found it.")
+    chosen = ([str(tmp_path / "note.md")], "")
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: chosen)
+    hand.press("Alt+2")
+    library = hand.window.library
+    hand.press("Ctrl+Alt+O")
+    choose(hand, "Lost property")
+    hand.until(lambda: library.is_editing)
+    found = hand.session.shared.catalogue.templates[library.editor.template]
+    assert found.shelf == "lost-property"
+
+
 def test_files_become_drafts_with_their_prompts_as_blanks(hand: Hand, tmp_path: Path) -> None:
-    (tmp_path / "bad.docx").write_text("x")
     (tmp_path / "note.md").write_text("# Lost bag\n\nDear [first name], we found it.")
     hand.press("Alt+2")
     library = hand.window.library
-    library.in_and_out.import_files(
-        [str(tmp_path / "bad.docx"), str(tmp_path / "note.md")], "sailings"
-    )
+    library.in_and_out.import_files([str(tmp_path / "note.md")], SAILINGS)
     hand.until(lambda: library.is_editing)
     page = library.editor
     assert page.title_field.text() == "Lost bag"
-    assert "Lost bag” is a draft now. The text has prompts: [first name]." in hand.said
+    assert "Lost bag” is a draft on “Sailings” now. The text has prompts: [first" in hand.said
     hand.click(hand.window.notices.action)
     assert "{{first name}}" in write(page.body.body())
     assert page.using.state.text() == "No edition is in use yet; your changes are a draft."
@@ -119,7 +159,7 @@ def test_finished_html_is_edited_as_source_and_goes_into_a_letter(
     )
     hand.press("Alt+2")
     library = hand.window.library
-    library.in_and_out.import_files([str(tmp_path / "offer.html")], "sailings", finished=True)
+    library.in_and_out.import_files([str(tmp_path / "offer.html")], SAILINGS, finished=True)
     hand.until(lambda: library.is_editing)
     text = library.editor.manuscript
     assert text.is_source
@@ -228,6 +268,18 @@ def test_a_file_that_cannot_be_written_is_told(
     hand.until(lambda: "a.eml cannot be written: no such file" in hand.said)
 
 
+def choose(hand: Hand, words: str) -> None:
+    """Choose in the menu that is open."""
+    hand.until(lambda: QApplication.activePopupWidget() is not None)
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    (found,) = [action for action in menu.actions() if words in action.text()]
+    menu.close()
+    hand.window.activateWindow()
+    hand.window.library.table.setFocus()
+    found.trigger()
+
+
 def test_a_library_goes_out_as_a_pack_and_comes_in_again(
     hand: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -237,13 +289,16 @@ def test_a_library_goes_out_as_a_pack_and_comes_in_again(
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: opened)
     hand.press("Alt+2")
     hand.window.library.table.choose("refund-agreed")
-    hand.press("Ctrl+Alt+K", "Down", "Return")
+    hand.press("Ctrl+Alt+K")
+    choose(hand, "the whole library")
     hand.until(lambda: "40 templates are in team.zip" in hand.said)
-    hand.press("Ctrl+Alt+K", "Return")
+    hand.press("Ctrl+Alt+K")
+    choose(hand, "Take a pack in")
     hand.until(lambda: "team.zip is merged into the library:" in hand.said)
     assert "40 templates unchanged" in hand.said
     (tmp_path / "team.zip").write_bytes(b"junk")
-    hand.press("Ctrl+Alt+K", "Return")
+    hand.press("Ctrl+Alt+K")
+    choose(hand, "Take a pack in")
     hand.until(lambda: "it is not a whole zip file. Nothing was taken" in hand.said)
 
 
@@ -255,7 +310,8 @@ def test_a_pack_of_one_template_has_what_it_needs_and_asks_about_working_days(
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
     hand.press("Alt+2")
     hand.window.library.table.choose("refund-agreed")
-    hand.press("Ctrl+Alt+K", "Down", "Down", "Return")
+    hand.press("Ctrl+Alt+K")
+    choose(hand, "the selected template")
     hand.until(lambda: "1 template is in one.zip" in hand.said)
     library = hand.session.shared.library
     library.put_calendar("FR", {}, "Europe/Paris")
@@ -263,10 +319,12 @@ def test_a_pack_of_one_template_has_what_it_needs_and_asks_about_working_days(
     hand.until(lambda: hand.session.shared.catalogue.calendar.code == "FR")
     asked: list[str] = []
     monkeypatch.setattr(hand.window.notices, "ask", lambda title, *_: asked.append(title) or False)
-    hand.press("Ctrl+Alt+K", "Return")
+    hand.press("Ctrl+Alt+K")
+    choose(hand, "Take a pack in")
     hand.until(lambda: "1 template unchanged" in hand.said)
     assert asked == ["one.zip counts with other working days"]
     assert hand.session.shared.catalogue.calendar.code == "FR", "ours were left"
     monkeypatch.setattr(hand.window.notices, "ask", lambda *_: True)
-    hand.press("Ctrl+Alt+K", "Return")
+    hand.press("Ctrl+Alt+K")
+    choose(hand, "Take a pack in")
     hand.until(lambda: hand.session.shared.catalogue.calendar.code == "GB-SCT")

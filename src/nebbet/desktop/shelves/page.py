@@ -375,6 +375,9 @@ class LibraryPage(Place):
 
     def _when_known(self, key: str, act: Callable[[], None]) -> None:
         """Do something as soon as the library at hand knows a template."""
+        if key in self._shared.catalogue.templates:
+            act()
+            return
 
         def known() -> None:
             if key in self._shared.catalogue.templates:
