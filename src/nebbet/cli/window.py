@@ -8,7 +8,6 @@ gc.disable()
 
 import os
 from collections.abc import Callable
-from pathlib import Path
 
 from nebbet.desktop import application
 from nebbet.desktop.window import Window
@@ -23,21 +22,22 @@ def open_window(home: Home) -> int:
         return application.run(home, KeyringSecrets())
 
 
-def demo_home() -> Home:
-    """The demo's folder: NEBBET_HOME, or one beside the person's own, never the same."""
-    if os.environ.get("NEBBET_HOME"):
-        return find_home(os.environ)
+def demo_home(*, colleague: bool = False) -> Home:
+    """The demo's folder: NEBBET_HOME, or one beside the person's own, never the same. The demo's
+    lead and its colleague are two people, each with a home beside the other's."""
     own = find_home(os.environ)
-    return home_in(Path(own.data.parent) / "nebbet-demo")
+    whole = own.data if os.environ.get("NEBBET_HOME") else own.data.parent / "nebbet-demo"
+    return home_in(whole.with_name(f"{whole.name}-colleague") if colleague else whole)
 
 
 def open_demo(
     *, keep: bool, colleague: bool = False, prepare: Callable[[Window], None] | None = None
 ) -> int:
     """Prepare the demo with its mail service and open the window on it."""
-    home = demo_home()
+    home = demo_home(colleague=colleague)
+    me = demo.ME if colleague else demo.LEAD
     with take_home(home):
-        service = demo.prepare_demo(home, application.local_now(), keep=keep)
+        service = demo.prepare_demo(home, application.local_now(), keep=keep, me=me)
         user = demo.demo_settings(home).account.user
         try:
             secrets = SessionSecrets({user: demo.PASSWORD})

@@ -36,6 +36,10 @@ class Work(Struct, frozen=True):
         """What is to be kept of a state: nothing where it is the one that it was begun from."""
         return None if draft == self.base else msgspec.json.encode(draft)
 
+    def is_unchanged(self, draft: TemplateDraft) -> bool:
+        """Whether a state is the one that it was begun from, and answers nothing."""
+        return self.proposal is None and draft == self.base
+
     def saved(self, draft: TemplateDraft, number: int) -> "Work":
         """The work after a state was put in use as an edition, or proposed (0)."""
         base = replace(draft, edition=number or draft.edition)

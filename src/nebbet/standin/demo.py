@@ -17,7 +17,7 @@ from nebbet.standin.process import ServiceProcess
 from nebbet.standin.team import read_members
 
 PASSWORD = "demo"
-ME = "benedek.roy"
+ME, LEAD = "benedek.roy", "ottilie.marsh"
 _MARK = "made by nebbet demo.txt"
 
 
@@ -45,9 +45,11 @@ def prepare_demo(
     *,
     keep: bool = False,
     past: bool = True,
+    me: str = ME,
     service_of: Callable[[Path, Mapping[str, str]], Service] = ServiceProcess,
 ) -> Service:
-    """Make the demo, fresh or kept from last time, and start its mail service.
+    """Make the demo for one of its people, fresh or kept from last time, and start its mail
+    service.
 
     Only a home that an earlier demo made is ever cleared. Raises NebbetError for a home that holds
     somebody's own library: marked as the demo's, it would be cleared by the next demo.
@@ -64,7 +66,7 @@ def prepare_demo(
         from nebbet.standin.filling import make_library  # brings the database along
 
         make_library(home.library_file, home.mail_folder, now, past=past)
-    _settle(home, service, members)
+    _settle(home, service, members, me)
     return service
 
 
@@ -87,10 +89,10 @@ def clear_demo(home: Home) -> None:
             path.unlink()
 
 
-def _settle(home: Home, service: Service, members: Iterable[Member]) -> None:
+def _settle(home: Home, service: Service, members: Iterable[Member], me: str) -> None:
     """Point the settings at the service: its ports are new at every start."""
     settings = read_settings(home.settings_file)
-    me = settings.member or ME
+    me = settings.member or me
     address = next(member.email for member in members if member.id == me)
     settings = replace(settings, member=me, account=service.account(address))
     write_settings(home.settings_file, settings)

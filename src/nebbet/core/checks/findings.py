@@ -23,7 +23,8 @@ class Remedy(Struct, frozen=True):
 
 class Finding(Struct, frozen=True):
     """One finding. part is where to look (subject, body, to, cc, bcc, reply_to, attachments,
-    particulars); span is the placeholder's name or the words in question."""
+    particulars); span is the placeholder's name or the words in question; language is that of the
+    text it was found in."""
 
     rule: str
     severity: Severity
@@ -31,6 +32,7 @@ class Finding(Struct, frozen=True):
     sentence: str
     span: str = ""
     remedy: Remedy | None = None
+    language: str = ""
 
     @property
     def key(self) -> str:

@@ -1,10 +1,10 @@
 """The checks of one letter, a rule each."""
 
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import date
 
-from nebbet.core import addresses, body, inline
+from nebbet.core import addresses, body, dates, inline, sums
 from nebbet.core import letter as letters
 from nebbet.core.addresses import Address
 from nebbet.core.checks.findings import Finding, Remedy, Severity, mend_braces
@@ -16,7 +16,7 @@ from nebbet.core.checks.rules import Found, Rule, run
 from nebbet.core.checks.subjects import LetterToCheck
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Attachment, Letter
-from nebbet.core.placeholders import Particular, text_in
+from nebbet.core.placeholders import Particular, text_in, tried
 from nebbet.core.records import fold
 from nebbet.core.sentences import said
 
@@ -71,12 +71,15 @@ def _values(at: LetterToCheck) -> Iterator[Found]:
 def _blanks(at: LetterToCheck) -> Iterator[Found]:
     used = {fold(name) for name in letters.names(at.letter)}
     waiting = _waiting(at, used)
-    yield from waiting.values()
+    if len(waiting["case"]) > 1:
+        yield _no_case(waiting["case"])
+    elif waiting["case"]:
+        waiting["case"] = {}
     for key, particular in at.particulars.items():
         placeholder = particular.placeholder
         if not particular.known or particular.problem or not particular.is_blank:
             continue
-        if placeholder.source in waiting:
+        if any(key in keys for keys in waiting.values()):
             continue
         if key in used or placeholder.source == "blank":
             sentence = said(
@@ -94,24 +97,47 @@ def _blanks(at: LetterToCheck) -> Iterator[Found]:
             yield Found("particulars", sentence, slot.key)
 
 
-def _waiting(at: LetterToCheck, used: set[str]) -> dict[str, Found]:
-    """One finding for all the values that wait for a case, or for a recipient, where none is
-    chosen."""
-    letter, found = at.letter, dict[str, Found]()
-    waiting = {
-        source: [p for key, p in at.particulars.items() if key in used and p.is_blank and p.known
-                 and p.placeholder.source == source and not p.problem]
-        for source in ("case", "recipient")
-    }  # fmt: skip
-    if letter.case is None and len(waiting["case"]) > 1:
-        sentence = said(
-            "No case is chosen, and {count} values come from one: choose it",
-            count=len(waiting["case"]),
+def _waiting(at: LetterToCheck, used: set[str]) -> dict[str, dict[str, Particular]]:
+    """The blanks that wait for a case, or for a recipient, where none is chosen, with those that
+    are worked out from them: that is one thing to do, told once."""
+    found: dict[str, dict[str, Particular]] = {"case": {}, "recipient": {}}
+    chosen = {"case": at.letter.case, "recipient": at.letter.recipient}
+    blank = {k: p for k, p in at.particulars.items() if p.is_blank and p.known and not p.problem}
+    for source, held in found.items():
+        if chosen[source] is not None:
+            continue
+        held.update(
+            {k: p for k, p in blank.items() if p.placeholder.source == source and k in used}
         )
-        found["case"] = Found("case", sentence, waiting["case"][0].name)
-    if letter.recipient is None and waiting["recipient"]:
-        found["recipient"] = Found("to", said("Nobody is chosen yet"), "")
+        for _ in blank:
+            more = {k: p for k, p in blank.items() if k not in held and held.keys() & _needs(p)}
+            if not more:
+                break
+            held.update(more)
     return found
+
+
+def _needs(particular: Particular) -> set[str]:
+    """The folded names from which a value is worked out."""
+    placeholder = particular.placeholder
+    try:
+        match placeholder.source:
+            case "sum":
+                return {fold(name) for name in sums.names(sums.read(placeholder.of))}
+            case "date":
+                return {fold(name) for name in dates.read(placeholder.of).names}
+            case "first":
+                return {fold(name) for name in tried(placeholder)}
+    except NebbetError:
+        pass
+    return set()
+
+
+def _no_case(waiting: Mapping[str, Particular]) -> Found:
+    sentence = said(
+        "No case is chosen, and {count} values come from one: choose it", count=len(waiting)
+    )
+    return Found("case", sentence, next(iter(waiting.values())).name)
 
 
 def _modifiers(at: LetterToCheck) -> Iterator[Found]:

@@ -141,7 +141,7 @@ def modifiers_rule(at: TemplateToCheck) -> Iterator[Found]:
                 sentence = said(
                     "{what}: {problem}", what=inline.in_braces(slot.inner), problem=error.sentence
                 )
-                yield Found("body", sentence, slot.name)
+                yield Found("body", sentence, slot.name, language=code)
 
 
 def enclosure_names_rule(at: TemplateToCheck) -> Iterator[Found]:

@@ -17,13 +17,15 @@ _GRADES: tuple[Severity, ...] = ("stop", "doubt", "note")
 
 class Found(Struct, frozen=True):
     """What a rule found: where to look, one sentence, the words in question, what mends it.
-    severity is another than the rule's where this case is graver, or less so."""
+    severity is another than the rule's where this case is graver, or less so; language is that of
+    the text in which it was found, where a template has several."""
 
     part: str
     sentence: str
     span: str = ""
     remedy: Remedy | None = None
     severity: Severity | None = None
+    language: str = ""
 
 
 class Rule(Struct, Generic[S], frozen=True):
@@ -45,6 +47,7 @@ def run(rules: Iterable[Rule[S]], subject: S) -> tuple[Finding, ...]:
             found.sentence,
             found.span,
             found.remedy,
+            found.language,
         )
         for rule in rules
         for found in rule.find(subject)

@@ -24,32 +24,34 @@ def _languages(at: TemplateToCheck) -> Iterator[Found]:
             language=name(code),
             original=name(original),
         )
-        yield Found("body", sentence, code)
+        yield Found("body", sentence, code, language=code)
 
 
 def _subjects(at: TemplateToCheck) -> Iterator[Found]:
     for code, texts in at.content.texts.items():
         if not texts.subject.strip():
-            yield Found("subject", said("The subject is empty ({language})", language=code))
+            yield Found(
+                "subject", said("The subject is empty ({language})", language=code), language=code
+            )
         if len(_as_example(texts.subject)) > LONGEST_SUBJECT:
             sentence = said(
                 "The subject is longer than {most} signs ({language}): many cut it",
                 most=LONGEST_SUBJECT,
                 language=code,
             )
-            yield Found("subject", sentence)
+            yield Found("subject", sentence, language=code)
 
 
-def _lines(at: TemplateToCheck) -> Iterator[tuple[str, str]]:
-    """The lines of every text, each with the part it is in."""
-    for texts in at.content.texts.values():
-        yield "subject", texts.subject
+def _lines(at: TemplateToCheck) -> Iterator[tuple[str, str, str]]:
+    """The lines of every text, each with its language and the part it is in."""
+    for code, texts in at.content.texts.items():
+        yield code, "subject", texts.subject
         for line in _plain(texts.blocks):
-            yield "body", line
+            yield code, "body", line
 
 
 def _prompts(at: TemplateToCheck) -> Iterator[Found]:
-    for part, line in _lines(at):
+    for code, part, line in _lines(at):
         for prompt in prompts_in(line):
             sentence = said(
                 "“{prompt}” in the text looks like a prompt: make it a blank", prompt=prompt
@@ -58,13 +60,13 @@ def _prompts(at: TemplateToCheck) -> Iterator[Found]:
                 sentence = said(
                     "“{prompt}” in the subject looks like a prompt: make it a blank", prompt=prompt
                 )
-            yield Found(part, sentence, prompt)
+            yield Found(part, sentence, prompt, language=code)
 
 
 def _braces(at: TemplateToCheck) -> Iterator[Found]:
-    for part, line in _lines(at):
+    for code, part, line in _lines(at):
         for typo in inline.typos(line):
-            yield Found(part, typo.sentence, typo.text, mend_braces(typo))
+            yield Found(part, typo.sentence, typo.text, mend_braces(typo), language=code)
 
 
 def _passages(at: TemplateToCheck) -> Iterator[Found]:
@@ -73,7 +75,7 @@ def _passages(at: TemplateToCheck) -> Iterator[Found]:
             sentence = said(
                 "The passage “{name}” is not in the library ({language})", name=name, language=code
             )
-            yield Found("body", sentence, name)
+            yield Found("body", sentence, name, language=code)
 
 
 def _bodies(at: TemplateToCheck) -> Iterator[Found]:
@@ -81,9 +83,13 @@ def _bodies(at: TemplateToCheck) -> Iterator[Found]:
     for code, texts in at.content.texts.items():
         found = texts.blocks
         if not found:
-            yield Found("body", said("The text is empty ({language})", language=code))
+            yield Found(
+                "body", said("The text is empty ({language})", language=code), language=code
+            )
         elif not (_only_in_pictures(found) or _as_plain(found).strip()):
-            yield Found("body", said("The plain text is empty ({language})", language=code))
+            yield Found(
+                "body", said("The plain text is empty ({language})", language=code), language=code
+            )
 
 
 def _only_in_pictures(found: body.Body) -> bool:
@@ -105,7 +111,7 @@ def _pictures(at: TemplateToCheck) -> Iterator[Found]:
                 "load it",
                 language=code,
             )
-            yield Found("body", sentence)
+            yield Found("body", sentence, language=code)
         for block in found:
             if isinstance(block, body.Markup) and (far := _far(inline.source(block.source))):
                 sentence = counted(
@@ -116,7 +122,7 @@ def _pictures(at: TemplateToCheck) -> Iterator[Found]:
                     count=far,
                     language=code,
                 )
-                yield Found("body", sentence)
+                yield Found("body", sentence, language=code)
         parts = (part for block in found for part in block.inlines)
         alts = [inline.source(part.alt) for part in parts if isinstance(part, body.Picture)]
         alts += [alt for block in found if isinstance(block, body.Markup) for alt in _alts(block)]
@@ -126,7 +132,7 @@ def _pictures(at: TemplateToCheck) -> Iterator[Found]:
                     "A picture has no words for readers who cannot see it ({language})",
                     language=code,
                 )
-                yield Found("body", sentence)
+                yield Found("body", sentence, language=code)
 
 
 def _links(at: TemplateToCheck) -> Iterator[Found]:
@@ -141,11 +147,11 @@ def _nowhere(words: str, address: str, code: str) -> Found:
         sentence = said(
             "The button “{words}” leads nowhere ({language})", words=words, language=code
         )
-        return Found("body", sentence, words)
+        return Found("body", sentence, words, language=code)
     sentence = said(
         "The link “{address}” leads nowhere ({language})", address=address, language=code
     )
-    return Found("body", sentence, address)
+    return Found("body", sentence, address, language=code)
 
 
 _FAR = re.compile(r"<img\b[^>]*\bsrc=[\"']?(?:https?:)?//", re.IGNORECASE)

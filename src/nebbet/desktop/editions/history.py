@@ -3,7 +3,7 @@
 from collections import Counter
 from collections.abc import Sequence
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core.comparing import compare
 from nebbet.core.letter import Content, TemplateDraft
@@ -13,6 +13,7 @@ from nebbet.desktop.editions.comparison import ComparisonView
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.catalogue import Catalogue, private_to
 from nebbet.library.drafting import draft_in, state_of
@@ -40,7 +41,7 @@ class History(Place):
         self._template = ""
         self.editions: Sequence[Template] = ()
         self.list = ChoiceList("Editions")
-        self.other = QComboBox()
+        self.other = StillCombo()
         theme.named(self.other, "Compared with")
         self.view = ComparisonView()
         self.back = pieces.button("Back (Esc)", self.left.emit)

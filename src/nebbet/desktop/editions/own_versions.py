@@ -4,10 +4,11 @@ offering what is on that shelf to the team."""
 import msgspec
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core.comparing import Merged
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.catalogue import private_to
 from nebbet.library.drafting import Wanted, proposal_of, state_of, with_original
@@ -37,7 +38,7 @@ class OwnVersions(QWidget):
             pieces.row(self.see_button, self.take_button, None),
             spacing=3,
         )
-        self.shelf = QComboBox()
+        self.shelf = StillCombo()
         theme.named(self.shelf, "Shelf of the team")
         self.reason = _Reason()
         self.reason.left.connect(self._close)

@@ -3,7 +3,7 @@
 from datetime import date
 
 from PySide6.QtCore import QDate, QEvent, QLocale, QObject, QPoint, QRect, Qt, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QColor, QKeyEvent, QTextCharFormat
 from PySide6.QtWidgets import QCalendarWidget, QFrame, QVBoxLayout, QWidget
 
 from nebbet.desktop.kit import pieces, theme
@@ -24,6 +24,8 @@ class DayBox(QFrame):
         self.calendar.setFirstDayOfWeek(Qt.DayOfWeek.Monday)
         self.calendar.setLocale(QLocale(QLocale.Language.English, QLocale.Country.UnitedKingdom))
         self.calendar.setGridVisible(False)
+        names = QCalendarWidget.HorizontalHeaderFormat.SingleLetterDayNames
+        self.calendar.setHorizontalHeaderFormat(names)
         theme.named(self.calendar, name)
         self.calendar.activated.connect(self._take)
         self.calendar.clicked.connect(self._take)
@@ -45,6 +47,10 @@ class DayBox(QFrame):
         self.setGeometry(left, below.y(), width, height)
         shown = QDate(day.year, day.month, day.day) if day else QDate.currentDate()
         self.calendar.setSelectedDate(shown)
+        quiet = QTextCharFormat()
+        quiet.setForeground(QColor(theme.tokens().faint))
+        for weekday in (Qt.DayOfWeek.Saturday, Qt.DayOfWeek.Sunday):
+            self.calendar.setWeekdayTextFormat(weekday, quiet)
         self.show()
         self.raise_()
         if go:

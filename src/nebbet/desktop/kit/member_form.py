@@ -3,7 +3,6 @@
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
-    QComboBox,
     QFormLayout,
     QLineEdit,
     QPlainTextEdit,
@@ -15,6 +14,7 @@ from nebbet.core import addresses
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
 from nebbet.desktop.kit import pieces
+from nebbet.desktop.kit.still import StillCombo
 
 LANGUAGES = {
     "en_GB": "English",
@@ -48,7 +48,7 @@ class MemberForm(QWidget):
         super().__init__()
         self._shown = Member("", "", "", "")
         self.fields = {name: QLineEdit() for name in _TEXTS}
-        self.language, self.role = QComboBox(), QComboBox()
+        self.language, self.role = StillCombo(), StillCombo()
         for code, name in LANGUAGES.items():
             self.language.addItem(name, code)
         for role in ("colleague", "lead"):

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
-    QSpinBox,
     QTableView,
     QToolButton,
     QVBoxLayout,
@@ -24,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.desktop.kit import theme
+from nebbet.desktop.kit.still import StillNumber
 
 
 def label(text: str = "", kind: str = "", *, wrap: bool = False) -> QLabel:
@@ -45,12 +45,12 @@ def button(text: str, act: Callable[[], object], kind: str = "", hint: str = "")
     return made
 
 
-def number(least: int, most: int, at_least: str = "") -> QSpinBox:
+def number(least: int, most: int, at_least: str = "") -> StillNumber:
     """A whole number, also by the arrow keys; at_least is said in the place of the least one."""
-    made = QSpinBox()
+    made = StillNumber()
     made.setRange(least, most)
     made.setSpecialValueText(at_least)
-    made.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+    made.setButtonSymbols(StillNumber.ButtonSymbols.NoButtons)
     return made
 
 

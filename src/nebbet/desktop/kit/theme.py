@@ -270,7 +270,7 @@ QPushButton#words {{
 QPushButton#words:focus {{ border: 1px solid {plum}; padding: 0 1px; }}
 QPushButton#place {{
     border: none; border-bottom: 2px solid transparent; border-radius: 0; color: {faint};
-    padding: 6px 2px 3px 2px; min-height: 22px;
+    padding: 5px 2px 4px 2px; min-height: 25px;
     font-family: Literata; font-size: 15px; font-weight: 600;
 }}
 QPushButton#place:checked {{ color: {plum}; border-bottom: 2px solid {plum}; }}
@@ -289,6 +289,11 @@ QListView, QTableView, QTreeView {{
     background: transparent; color: {ink}; border: none; gridline-color: {rule};
     selection-background-color: {chosen}; selection-color: {ink};
 }}
+QFrame#popup {{ background: {panel}; border: 1px solid {faint}; }}
+QCalendarWidget QWidget#qt_calendar_navigationbar {{ background: {panel}; }}
+QCalendarWidget QToolButton {{ color: {ink}; font-weight: 600; padding: 3px 8px; }}
+QCalendarWidget QToolButton::menu-indicator {{ image: none; }}
+QCalendarWidget QSpinBox {{ min-width: 56px; }}
 QListView#popup {{ background: {panel}; border: 1px solid {faint}; }}
 QTableView::item {{ border-bottom: 1px solid {rule}; padding: 0 6px; }}
 QTableView::item:selected, QListView::item:selected {{ background: {chosen}; color: {ink}; }}

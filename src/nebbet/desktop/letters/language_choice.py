@@ -1,13 +1,12 @@
 """The language in which the letter at hand is written."""
 
-from PySide6.QtWidgets import QComboBox
-
 from nebbet.core.placeholders import language_name
 from nebbet.desktop.kit import theme
+from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.letters.model import LetterModel
 
 
-class LanguageChoice(QComboBox):
+class LanguageChoice(StillCombo):
     """Offers the languages that the letter's template has."""
 
     def __init__(self, model: LetterModel) -> None:

@@ -79,8 +79,8 @@ class ValueRow(QWidget):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(1)
         grid.addWidget(caption, 0, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addLayout(self._with_calendar(particular), 0, 1)
-        grid.addLayout(pieces.row(pieces.grow(self.note), self.back_button), 1, 1)
+        grid.addWidget(self.field, 0, 1)
+        grid.addLayout(self._below(particular), 1, 1)
         self._clearer = QHBoxLayout()
         self._clearer.setSpacing(8)
         grid.addLayout(self._clearer, 2, 1)
@@ -114,14 +114,13 @@ class ValueRow(QWidget):
         made.free = made.opens_at_once = True
         return made
 
-    def _with_calendar(self, particular: Particular) -> QBoxLayout:
-        """The field, and for a day what opens the calendar under it."""
-        made = pieces.row(pieces.grow(self.field), spacing=4)
+    def _below(self, particular: Particular) -> QBoxLayout:
+        """The grey line, and beside it what puts a value back or opens the calendar for a day."""
+        made = pieces.row(pieces.grow(self.note), self.back_button)
         if is_day(particular) and not self._long:
-            open_ = pieces.tool(
-                "calendar-blank", f"Choose {particular.placeholder.title}", self._ask_day
-            )
-            made.addWidget(open_)
+            title = particular.placeholder.title
+            choose = pieces.tool("calendar-blank", f"Choose {title} (Alt+Down)", self._ask_day)
+            made.addWidget(choose, 0, Qt.AlignmentFlag.AlignTop)
             self.field.installEventFilter(self)
         return made
 

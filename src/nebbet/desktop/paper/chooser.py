@@ -1,8 +1,12 @@
-"""What a blank offers where it stands: the words of a choice, yes or no, a day of the calendar."""
+"""What a blank offers where it stands: the words of a choice, yes or no, a day of the calendar; and
+what a click into a value means."""
 
+from collections.abc import Callable
 from datetime import date
+from typing import NamedTuple
 
-from PySide6.QtCore import QEvent, QObject, QRect, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QTextEdit
 
 from nebbet.core.records import fold
@@ -13,35 +17,67 @@ from nebbet.desktop.paper.name_list import OfferList
 from nebbet.desktop.paper.spots import Spot
 
 
+class Places(NamedTuple):
+    """What a text says of its places: all of them, the one that typing would change, the number of
+    the one that somebody is at, and what is to stand in one."""
+
+    all: Callable[[], list[Spot]]
+    here: Callable[[], Spot | None]
+    active: Callable[[], int]
+    filling: Callable[[Spot], Filling]
+
+
 class Chooser(QObject):
     """Opens a list, or a sheet of the calendar, under a place of a text. chosen tells the place and
     what was chosen for it."""
 
     chosen = Signal(object, str)
 
-    def __init__(self, text: QTextEdit) -> None:
+    def __init__(self, text: QTextEdit, places: Places) -> None:
         super().__init__(text)
-        self._text = text
+        self._text, self._places = text, places
         self._place: Spot | None = None
+        self._was_at = 0
         self.list = OfferList("What may stand here")
         self.list.taken.connect(self._take)
         self.days = DayBox("Day that stands here")
         self.days.chosen.connect(self._take_day)
         text.installEventFilter(self)
 
-    def offer(self, place: Spot, filling: Filling, spot: QRect, *, go: bool = False) -> None:
-        """Offer what may stand in a place; go takes the focus to a sheet of the calendar."""
+    # Offering
+
+    def offer(self, place: Spot, *, go: bool = False) -> bool:
+        """Offer what may stand in a place, if there is a choice; go takes the focus to a sheet of
+        the calendar."""
         self.close()
+        filling = self._places.filling(place)
         self._place = place
         if filling.is_day:
-            self.days.open_under(self._text, spot, filling.day, go=go)
+            self.days.open_under(self._text, self._text.cursorRect(), filling.day, go=go)
         else:
-            self.narrow("", filling, spot)
+            self._show("", filling)
+        return filling.is_day or bool(filling.choices)
 
-    def narrow(self, typed: str, filling: Filling, spot: QRect) -> None:
-        """Offer what fits to what was typed; where nothing does, all of it."""
+    def narrow(self) -> None:
+        """Offer what fits to what has been typed in the place at the cursor."""
+        place = self._places.here()
+        if place is not None and (filling := self._places.filling(place)).choices:
+            self._show(place.text, filling)
+
+    def _show(self, typed: str, filling: Filling) -> None:
+        """What fits; where nothing does, all of it."""
         fits = [c for c in filling.choices if fold(typed) in fold(c)] or [*filling.choices]
-        self.list.show_under(self._text, spot, [Choice(c, c) for c in fits])
+        choices = [Choice(c, c) for c in fits]
+        self.list.show_under(self._text, self._text.cursorRect(), choices)
+
+    def takes(self, event: QKeyEvent) -> bool:
+        """Whether a key is for what is open, or opens it; it is acted upon then."""
+        if self.list.takes(event):
+            return True
+        self.days.hide()
+        alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
+        place = self._places.here() if alt and event.key() == Qt.Key.Key_Down else None
+        return place is not None and self.offer(place, go=True)
 
     def close(self) -> None:
         """Close what is open."""
@@ -57,6 +93,24 @@ class Chooser(QObject):
     def _take_day(self, day: date) -> None:
         if self._place:
             self.chosen.emit(self._place, day.isoformat())
+
+    # The mouse
+
+    def pressed(self) -> None:
+        """The mouse goes down in the text."""
+        self.close()
+        self._was_at = self._places.active()
+
+    def clicked(self) -> Spot | None:
+        """The place that a click is about as a whole. The first click into a value selects it, a
+        second one sets the cursor in it; dragging selects as everywhere."""
+        cursor = self._text.textCursor()
+        if cursor.hasSelection() or self._text.isReadOnly():
+            return None
+        at = cursor.position()
+        place = next((p for p in self._places.all() if p.start <= at <= p.end), None)
+        inside = place is not None and (place.start < at < place.end or place.blank)
+        return place if place is not None and inside and place.id != self._was_at else None
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """The list goes with the focus; the sheet too, unless that is where the focus went."""

@@ -142,16 +142,21 @@ def read_block(block: QTextBlock) -> Line:
 
 
 def _blocks(block: QTextBlock, column: int) -> Iterator[Block]:
-    """A block of the document as blocks of the body: what is an object of its own stands alone."""
-    inlines, placed = tuple(_inlines(block)), _placed(block, column)
-    objects = list(_objects(block))
-    for name, value in objects:
-        if name == PASSAGE:
-            yield dressed(Included(value), placed)
-        else:
-            yield dressed(Markup(markup_line(value)), placed)
-    if inlines or not objects:
-        yield dressed(_kind_of(block, inlines), placed)
+    """A block of the document as blocks of the body: what is an object of its own stands alone,
+    with the words before it above it and those behind it below."""
+    placed = _placed(block, column)
+    held: list[Inline] = []
+    found = False
+    for part in _parts(block):
+        if not isinstance(part, Included | Markup):
+            held.append(part)
+            continue
+        if held:
+            yield dressed(_kind_of(block, tuple(held)), placed)
+        held, found = [], True
+        yield dressed(part, placed)
+    if held or not found:
+        yield dressed(_kind_of(block, tuple(held)), placed)
 
 
 def _kind_of(block: QTextBlock, inlines: tuple[Inline, ...]) -> Block:
@@ -195,15 +200,12 @@ def shape_of(block: QTextBlock) -> Block:
     return dressed(_kind_of(block, ()), _placed(block, 0))
 
 
-def _objects(block: QTextBlock) -> Iterator[tuple[int, str]]:
-    for fragment in fragments(block):
-        found = fragment.charFormat()
-        for kind, name in ((PASSAGE_OBJECT, PASSAGE), (MARKUP_OBJECT, SOURCE)):
-            if found.objectType() == kind:
-                yield from [(name, str(found.property(name)))] * fragment.length()
-
-
 def _inlines(block: QTextBlock) -> Iterator[Inline]:
+    return (part for part in _parts(block) if not isinstance(part, Included | Markup))
+
+
+def _parts(block: QTextBlock) -> Iterator[Inline | Included | Markup]:
+    """What stands in a block of the document, in order."""
     last_id = 0
     for fragment in fragments(block):
         char_format = fragment.charFormat()
@@ -216,7 +218,12 @@ def _inlines(block: QTextBlock) -> Iterator[Inline]:
         if char_format.objectType() == START_OBJECT:
             yield Start()
             continue
-        if char_format.objectType() in (PASSAGE_OBJECT, MARKUP_OBJECT):
+        if char_format.objectType() == PASSAGE_OBJECT:
+            yield from [Included(str(char_format.property(PASSAGE)))] * fragment.length()
+            continue
+        if char_format.objectType() == MARKUP_OBJECT:
+            line = markup_line(str(char_format.property(SOURCE)))
+            yield from [Markup(line)] * fragment.length()
             continue
         slot_id = char_format.property(SLOT_ID)
         if slot_id and slot_id == last_id:

@@ -20,3 +20,12 @@ def would_join(cursor: QTextCursor, key: int) -> bool:
     if key == Qt.Key.Key_Delete and cursor.atBlockEnd():
         return docread.left_out(block.next()) is not None
     return False
+
+
+def drop_line(cursor: QTextCursor, key: int) -> bool:
+    """Drop the line that stands for a part, where a key deletes: it is one thing."""
+    if key not in _DELETING:
+        return False
+    cursor.select(QTextCursor.SelectionType.BlockUnderCursor)
+    cursor.removeSelectedText()
+    return True

@@ -15,15 +15,16 @@ from PySide6.QtGui import (
     QTextDocument,
     QTextLine,
 )
-from PySide6.QtWidgets import QFrame, QSizePolicy
+from PySide6.QtWidgets import QFrame, QMenu, QSizePolicy
 
 from nebbet.core import body as bodies
-from nebbet.core.body import Body, Paragraph, render_plain
+from nebbet.core.body import Block, Body, Paragraph, Picture, render_plain
 from nebbet.core.inline import Line
 from nebbet.desktop.kit.closed_document import no_picture
 from nebbet.desktop.kit.pictures import Pictures
 from nebbet.desktop.paper import docformat, docread
 from nebbet.desktop.paper.docwrite import ShowSlot, Writer
+from nebbet.desktop.paper.leaving import leave, to_next_column
 from nebbet.desktop.paper.marks import (
     Mark,
     StartMark,
@@ -36,6 +37,7 @@ from nebbet.desktop.paper.parts import Parts
 from nebbet.desktop.paper.shaping import Shaping
 from nebbet.desktop.paper.spelling import Spelling
 
+_RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 _LINE = 30  # pixels: the height of a single line
 OWN_FORMAT = "application/x-nebbet-body"
 
@@ -118,7 +120,8 @@ class PaperEdit(PaperText):
         cursor.beginEditBlock()
         cursor.removeSelectedText()
         writer = self._inserting_writer()
-        if len(body) == 1 and isinstance(body[0], Paragraph):
+        joins = len(body) == 1 and isinstance(body[0], Paragraph)
+        if joins and not (_has_picture(body[0]) and _is_of_words(cursor.block())):
             writer.inlines(cursor, body[0])
         elif body:
             if not cursor.block().text():
@@ -217,18 +220,29 @@ class PaperEdit(PaperText):
         if is_redo(event):
             self.redo()
             return
+        if event.key() in _RETURN and not event.modifiers() and leave(self):
+            return
         super().keyPressEvent(event)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """The usual menu; over a doubtful word, with what may have been meant before it."""
         menu = self.createStandardContextMenu()
+        self.fit_menu(menu)
         self.spelling.menu_at(self.cursorForPosition(event.pos()).position(), menu)
         menu.aboutToHide.connect(menu.deleteLater)
         menu.popup(event.globalPos())
 
+    def fit_menu(self, menu: QMenu) -> None:
+        """For heirs that can do more, or otherwise, than the usual menu thinks."""
+
     def focusNextPrevChild(self, next_child: bool) -> bool:
-        """In a fact row, Tab goes from the label to the value, and on to the next row."""
-        return self._to_other_side(forward=next_child) or super().focusNextPrevChild(next_child)
+        """In a fact row, Tab goes from the label to the value and on to the next row; in columns
+        from one to the next."""
+        return (
+            self._to_other_side(forward=next_child)
+            or to_next_column(self, forward=next_child)
+            or super().focusNextPrevChild(next_child)
+        )
 
     def _to_other_side(self, *, forward: bool) -> bool:
         cursor = self.textCursor()
@@ -269,6 +283,16 @@ class PaperEdit(PaperText):
             kind = QTextDocument.ResourceType.ImageResource
             self.document().addResource(kind.value, address, image)
             self.document().markContentsDirty(0, self.document().characterCount())
+
+
+def _has_picture(block: Block) -> bool:
+    return any(isinstance(part, Picture) for part in block.inlines)
+
+
+def _is_of_words(block: QTextBlock) -> bool:
+    """Whether a block is of a kind that takes nothing but words."""
+    kind = block.blockFormat().property(docformat.KIND)
+    return kind in (docformat.BUTTON, docformat.GUIDANCE)
 
 
 def _x(line: QTextLine, position: int) -> float:

@@ -51,6 +51,8 @@ class PaperText(QTextEdit):
         self.document().clear()
         writer = self.writer(show)
         cursor = QTextCursor(self.document())
+        # What is typed where nothing stands yet looks as what will stand there.
+        self.document().setDefaultFont(docformat.char_format(writer.style).font())
         cursor.setCharFormat(docformat.char_format(writer.style))
         if self.single:
             writer.line(cursor, content)  # type: ignore[arg-type]

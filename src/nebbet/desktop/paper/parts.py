@@ -22,10 +22,11 @@ class Parts:
         """The condition of the part that the cursor is in, or nothing."""
         return docformat.condition_of(self._editor.textCursor().block())
 
-    def set_condition(self, when: str) -> None:
+    def set_condition(self, when: str, *, alone: bool = False) -> None:
         """Let the selected paragraphs, or the part at the cursor, belong only under a condition;
-        "" is always. One step of undo."""
-        self._hang(docformat.WHEN, docformat.condition_of, when)
+        "" is always. alone takes the paragraph at the cursor and not the part around it. One step
+        of undo."""
+        self._hang(docformat.WHEN, docformat.condition_of, when, alone=alone)
 
     def list_over(self) -> str:
         """The list over which the part at the cursor is repeated, or nothing."""
@@ -36,8 +37,10 @@ class Parts:
         "" is once. One step of undo."""
         self._hang(docformat.EACH, docformat.list_of, each)
 
-    def _hang(self, which: int, of: Callable[[QTextBlock], str], value: str) -> None:
-        first, last = self._part_at_cursor(of)
+    def _hang(
+        self, which: int, of: Callable[[QTextBlock], str], value: str, *, alone: bool = False
+    ) -> None:
+        first, last = self._part_at_cursor(of, alone=alone)
         cursor = QTextCursor(first)
         cursor.beginEditBlock()
         block = first
@@ -50,11 +53,13 @@ class Parts:
         cursor.endEditBlock()
         self._editor.viewport().update()
 
-    def _part_at_cursor(self, of: Callable[[QTextBlock], str]) -> tuple[QTextBlock, QTextBlock]:
+    def _part_at_cursor(
+        self, of: Callable[[QTextBlock], str], *, alone: bool
+    ) -> tuple[QTextBlock, QTextBlock]:
         cursor = self._editor.textCursor()
         first = self._editor.document().findBlock(cursor.selectionStart())
         last = self._editor.document().findBlock(cursor.selectionEnd())
-        if of(first) and not cursor.hasSelection():
+        if of(first) and not cursor.hasSelection() and not alone:
             value = of(first)
             while of(first.previous()) == value:
                 first = first.previous()

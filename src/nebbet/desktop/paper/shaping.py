@@ -73,6 +73,15 @@ class Shaping:
     def set_button(self, link: str) -> None:
         """Make the paragraph at hand a button that leads to an address; "" makes it text."""
         made = bodies.Button((), inline.parse(link)) if link else Paragraph()
+        cursor = self._editor.textCursor()
+        if link and cursor.blockFormat().property(docformat.KIND) == docformat.FACT:
+            cursor.beginEditBlock()  # a row of facts stays one: the button comes below it
+            cursor.movePosition(QTextCursor.MoveOperation.EndOfBlock)
+            cursor.insertBlock()
+            self._editor.writer().dress_block(cursor, made)
+            cursor.endEditBlock()
+            self._editor.setTextCursor(cursor)
+            return
         self._reshape_each(lambda block: docread.dressed(made, docread.shape_of(block)))
 
     def button_link(self) -> str | None:

@@ -13,6 +13,7 @@ from PySide6.QtGui import (
     QTextCursor,
     QTextFormat,
 )
+from PySide6.QtWidgets import QMenu
 
 from nebbet.core import inline
 from nebbet.core.body import Body, Markup, finished, markup_line
@@ -21,11 +22,11 @@ from nebbet.core.records import fold
 from nebbet.desktop.kit.pictures import Pictures
 from nebbet.desktop.paper import docformat, docread
 from nebbet.desktop.paper.block_object import BlockObject, Piece
-from nebbet.desktop.paper.chooser import Chooser
+from nebbet.desktop.paper.chooser import Chooser, Places
 from nebbet.desktop.paper.docformat import BREAK, Shown, plain_format, slot_format
 from nebbet.desktop.paper.docwrite import Writer
 from nebbet.desktop.paper.fillings import NO_FILLING, Filling
-from nebbet.desktop.paper.left_out import would_join
+from nebbet.desktop.paper.left_out import drop_line, would_join
 from nebbet.desktop.paper.marks import Mark
 from nebbet.desktop.paper.paper_edit import PaperEdit, is_redo
 from nebbet.desktop.paper.spots import (
@@ -37,6 +38,7 @@ from nebbet.desktop.paper.spots import (
     same_slot,
     spots_in,
 )
+from nebbet.desktop.paper.values import delete_in, own_words, write_in
 
 _DELETING = (Qt.Key.Key_Backspace, Qt.Key.Key_Delete)
 _RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
@@ -71,9 +73,9 @@ class SlotEdit(PaperEdit):
         drawer = BlockObject(self.piece, lambda _document: None, self.writer, self.picture, self)
         self.document().documentLayout().registerHandler(docformat.MARKUP_OBJECT, drawer)
         self.cursorPositionChanged.connect(self._follow_cursor)
-        self.chooser = Chooser(self)
+        here = Places(lambda: self.places, self._at_cursor, self._active_place, self._filling)
+        self.chooser = Chooser(self, here)
         self.chooser.chosen.connect(self._take_choice)
-        self._pressed_in = 0
 
     def piece(self, text_format: QTextFormat) -> Piece:
         """Finished HTML with the values in it; a blank shows its label."""
@@ -156,12 +158,7 @@ class SlotEdit(PaperEdit):
         """Values are none of the writer's words, nor are the lines of what is left out."""
         if docread.left_out(block) is not None:
             return ""
-        text, begin = block.text(), block.position()
-        for place in self.places:
-            start, end = max(place.start - begin, 0), place.end - begin
-            if start < len(text) and end > 0:
-                text = text[:start] + " " * (min(end, len(text)) - start) + text[end:]
-        return text
+        return own_words(block, self.places)
 
     # Blanks
 
@@ -176,21 +173,19 @@ class SlotEdit(PaperEdit):
         cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
         self.setTextCursor(cursor)
         self.setFocus(Qt.FocusReason.ShortcutFocusReason)
-        filling = self._filling(place)
-        if filling.choices and place.blank:
-            self.chooser.offer(place, filling, self.cursorRect())
+        if place.blank and self._filling(place).choices:
+            self.chooser.offer(place)
 
     def _filling(self, place: Spot) -> Filling:
         return self._values.get(fold(place.name), NO_FILLING)
 
-    def offer_choices(self) -> bool:
-        """Offer what may stand in the place at the cursor; whether there is anything to offer."""
-        place = self._place_at(self.textCursor())
-        filling = self._filling(place) if place else NO_FILLING
-        if place is None or not (filling.choices or filling.is_day):
-            return False
-        self.chooser.offer(place, filling, self.cursorRect(), go=True)
-        return True
+    def _at_cursor(self) -> Spot | None:
+        return self._place_at(self.textCursor())
+
+    def _active_place(self) -> int:
+        """The number of the place that the cursor is in, or that is selected; 0 for none."""
+        whole = self._place_at(self.textCursor()) if self.textCursor().hasSelection() else None
+        return whole.id if whole else self._active
 
     def _take_choice(self, place: Spot, text: str) -> None:
         """What was chosen for a place is its value, and work goes on at the next blank."""
@@ -199,29 +194,16 @@ class SlotEdit(PaperEdit):
         self.next_wanted.emit()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """A click into a value is about the value; see mouseReleaseEvent."""
-        self.chooser.close()
-        whole = self._place_at(self.textCursor()) if self.textCursor().hasSelection() else None
-        self._pressed_in = whole.id if whole else self._active
+        """A click into a value is about the value: see Chooser."""
+        self.chooser.pressed()
         super().mousePressEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        """The first click into a value selects it as a whole, a second one sets the cursor in it;
-        dragging selects as everywhere."""
         super().mouseReleaseEvent(event)
-        cursor = self.textCursor()
-        if event.button() != Qt.MouseButton.LeftButton or cursor.hasSelection():
-            return
-        at = cursor.position()
-        place = next((p for p in self.places if p.start <= at <= p.end), None)
-        inside = place is not None and (place.start < at < place.end or place.blank)
-        if place is None or not inside or place.id == self._pressed_in or self.isReadOnly():
-            return
-        self.select_place(place)
-        self._active = place.id
-        filling = self._filling(place)
-        if filling.is_day or filling.choices:
-            self.chooser.offer(place, filling, self.cursorRect())
+        if event.button() == Qt.MouseButton.LeftButton and (place := self.chooser.clicked()):
+            self.select_place(place)
+            self._active = place.id
+            self.chooser.offer(place)
 
     def place_of(self, name: str) -> Spot | None:
         """The first place of a placeholder."""
@@ -260,17 +242,7 @@ class SlotEdit(PaperEdit):
     def _rewrite(self, places: list[Spot]) -> None:
         """Write the value into places, last first, so that positions stay true."""
         self._loading = True
-        cursor = QTextCursor(self.document())
-        cursor.beginEditBlock()
-        for place in sorted(places, key=lambda p: -p.start):
-            shown = self._shown(place.slot)
-            cursor.setPosition(place.start + 1)
-            base = cursor.charFormat()
-            cursor.setPosition(place.start)
-            cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
-            made = slot_format(base, place.slot, place.id, blank=shown.blank)
-            cursor.insertText(shown.text.replace("\n", BREAK), made)
-        cursor.endEditBlock()
+        write_in(self.document(), places, self._shown)
         self._loading = False
         self.places = list(spots_in(self.document()))
         self.viewport().update()
@@ -330,11 +302,7 @@ class SlotEdit(PaperEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keep every keystroke on the right side of a place's edge."""
-        if self.chooser.list.takes(event):
-            event.accept()
-            return
-        self.chooser.days.hide()
-        if (_asks_for_choices(event) and self.offer_choices()) or self._at_left_out(event):
+        if self.chooser.takes(event) or self._at_left_out(event):
             event.accept()
         elif event.matches(QKeySequence.StandardKey.Undo):
             self.undo_wanted.emit()
@@ -349,33 +317,20 @@ class SlotEdit(PaperEdit):
         elif _types(event):
             self.insert_text(event.text())
             self.ensureCursorVisible()
-            self._narrow_choices()
+            self.chooser.narrow()
         else:
             super().keyPressEvent(event)
 
-    def _narrow_choices(self) -> None:
-        """Offer what fits to what has been typed in the place at the cursor."""
-        place = self._place_at(self.textCursor())
-        filling = self._filling(place) if place else NO_FILLING
-        if place is not None and filling.choices:
-            self.chooser.narrow(place.text, filling, self.cursorRect())
-
     def _at_left_out(self, event: QKeyEvent) -> bool:
-        """The line that stands for a part that is left out is one thing: Return puts the part in,
-        deleting drops it, and nothing can be typed into it or joined with it."""
+        """Keys on the line that stands for a part that is left out; Return puts the part in."""
         cursor = self.textCursor()
-        key = event.key()
         kept = docread.left_out(cursor.block())
         if kept is None:
-            return would_join(cursor, key)
-        if key in _RETURN:
+            return would_join(cursor, event.key())
+        if event.key() in _RETURN:
             self.part_wanted.emit(kept)
-        elif key in _DELETING:
-            cursor.select(QTextCursor.SelectionType.BlockUnderCursor)
-            cursor.removeSelectedText()
-        else:
-            return _types(event)
-        return True
+            return True
+        return drop_line(cursor, event.key()) or _types(event)
 
     def _return(self, event: QKeyEvent) -> bool:
         place = self._place_at(self.textCursor())
@@ -395,14 +350,8 @@ class SlotEdit(PaperEdit):
         place = self._deleting_in(cursor, forward=forward)
         if place is None:
             return False
-        whole = cursor.selectionStart() == place.start and cursor.selectionEnd() == place.end
-        if place.blank:
-            cursor.setPosition(place.start)
-            cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
-            cursor.removeSelectedText()
-        elif whole or place.end - place.start == 1:
-            self._empty(cursor, place)
-        else:
+        label = self._filling(place).label or place.name
+        if not delete_in(cursor, place, label):
             return False
         self.setTextCursor(cursor)
         return True
@@ -412,19 +361,6 @@ class SlotEdit(PaperEdit):
             return self._place_at(cursor)
         position = cursor.position() + (0 if forward else -1)
         return next((p for p in self.places if p.start <= position < p.end), None)
-
-    def _empty(self, cursor: QTextCursor, place: Spot) -> None:
-        value = self._values.get(fold(place.name), NO_FILLING)
-        cursor.setPosition(place.start + 1)
-        base = cursor.charFormat()
-        cursor.setPosition(place.start)
-        cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
-        made = slot_format(base, place.slot, place.id, blank=True)
-        cursor.insertText(value.label or place.name, made)
-        cursor.setPosition(place.start)
-        cursor.setPosition(
-            place.start + len(value.label or place.name), QTextCursor.MoveMode.KeepAnchor
-        )
 
     def inputMethodEvent(self, event: QInputMethodEvent) -> None:
         """Composed letters go into places like typed ones."""
@@ -437,6 +373,14 @@ class SlotEdit(PaperEdit):
             event.accept()
             return
         super().inputMethodEvent(event)
+
+    def fit_menu(self, menu: QMenu) -> None:
+        """Undo and redo are those of the letter: the text by itself remembers nothing."""
+        for name, wanted in (("edit-undo", self.undo_wanted), ("edit-redo", self.redo_wanted)):
+            for action in menu.actions():
+                if action.objectName() == name:
+                    action.setEnabled(True)
+                    action.triggered.connect(wanted)
 
     def insertFromMimeData(self, source: QMimeData) -> None:
         """Into a place goes plain text; elsewhere pasting is as on any paper."""
@@ -452,11 +396,6 @@ class SlotEdit(PaperEdit):
 
     def insert_plain(self, text: str) -> None:
         self.insert_text(text)
-
-
-def _asks_for_choices(event: QKeyEvent) -> bool:
-    alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
-    return bool(alt) and event.key() == Qt.Key.Key_Down
 
 
 def _types(event: QKeyEvent) -> bool:

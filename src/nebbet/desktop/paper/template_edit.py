@@ -9,6 +9,7 @@ from PySide6.QtGui import (
     QHelpEvent,
     QImage,
     QKeyEvent,
+    QKeySequence,
     QMouseEvent,
     QPixmap,
     QTextCursor,
@@ -31,7 +32,7 @@ from nebbet.desktop.paper import docformat, docread, docwrite, slot_object
 from nebbet.desktop.paper.block_object import BlockObject, Piece
 from nebbet.desktop.paper.marks import Mark
 from nebbet.desktop.paper.name_list import OfferList, query_in
-from nebbet.desktop.paper.paper_edit import OWN_FORMAT, PaperEdit
+from nebbet.desktop.paper.paper_edit import OWN_FORMAT, PaperEdit, is_redo
 from nebbet.desktop.paper.slot_object import SlotObject
 
 _RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
@@ -80,11 +81,14 @@ class TemplateEdit(PaperEdit):
     """Writes placeholders as single objects, and mistyped braces as marked text.
 
     Typing {{ opens a list of what can stand there. opened tells that somebody wants to see a
-    placeholder's entry in the ledger, prompts_pasted which prompts came in with pasted text.
+    placeholder's entry in the ledger, prompts_pasted which prompts came in with pasted text;
+    undo_wanted and redo_wanted that the text itself remembers no more.
     """
 
     opened = Signal(str)
     prompts_pasted = Signal(list)
+    undo_wanted = Signal()
+    redo_wanted = Signal()
 
     def __init__(
         self,
@@ -168,6 +172,12 @@ class TemplateEdit(PaperEdit):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """The list of placeholders comes with {{ and goes with }}."""
         if self.offers.takes(event):
+            return
+        if event.matches(QKeySequence.StandardKey.Undo) and not self.document().isUndoAvailable():
+            self.undo_wanted.emit()
+            return
+        if is_redo(event) and not self.document().isRedoAvailable():
+            self.redo_wanted.emit()
             return
         chosen = self._selected()
         if event.key() in _RETURN and chosen is not None and not event.modifiers():

@@ -4,7 +4,6 @@ from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QIntValidator
 from PySide6.QtWidgets import (
-    QComboBox,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -16,6 +15,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.member_form import MemberForm
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.session.session import Session
 from nebbet.library.postgres import is_url, parted
 from nebbet.personal.settings import Account
@@ -40,7 +40,7 @@ class ProfilePage(Place):
         self.person = MemberForm("You", with_role=False)
         self.fields = self.person.fields | {name: QLineEdit() for name in _ACCOUNT}
         self.language = self.person.language
-        self.look = QComboBox()
+        self.look = StillCombo()
         for look, words in _LOOKS.items():
             self.look.addItem(words, look)
         self.hold, self.smtp_port, self.imap_port = QLineEdit(), QLineEdit(), QLineEdit()

@@ -1,7 +1,7 @@
 """The page for what the whole team shares beside texts: facts, and the days on which it works."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core.placeholders import FACT_KINDS, Placeholder, kind_of, read_typed, show
 from nebbet.core.records import Fact, fold
@@ -9,6 +9,7 @@ from nebbet.core.sentences import counted, said
 from nebbet.core.values import Value, from_json, to_json
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice
+from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shared.list_page import ListPage
 from nebbet.desktop.shared.unsaved import Form
@@ -28,7 +29,7 @@ class FactForm(QWidget):
         super().__init__()
         self._shared = shared
         self.name, self.label, self.value = QLineEdit(), QLineEdit(), QLineEdit()
-        self.kind = QComboBox()
+        self.kind = StillCombo()
         self.kind.addItems(FACT_KINDS)
         self.note = pieces.label("", "note", wrap=True)
         self.used = pieces.label("", "note", wrap=True)

@@ -22,6 +22,7 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shelves.acts import Acts
 from nebbet.desktop.shelves.reading_pane import ReadingPane
@@ -55,7 +56,7 @@ class _FindField(QLineEdit):
             super().keyPressEvent(event)
 
 
-class _Narrow(QComboBox):
+class _Narrow(StillCombo):
     """Narrows the list to one kind of case, or one keyword; hidden where there is nothing to
     choose."""
 

@@ -5,10 +5,11 @@ from typing import cast
 
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from nebbet.core.letter import Copy
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.template.condition import ConditionField
 from nebbet.desktop.template.ledger import Ledger
 from nebbet.desktop.template.slot_line import SlotLine
@@ -44,7 +45,7 @@ class ConditionalCopies(QWidget):
             self._rows.addWidget(pieces.label("None.", "note"))
 
     def _show_row(self, index: int, copy: Copy) -> None:
-        part = QComboBox()
+        part = StillCombo()
         for key, words in _PARTS.items():
             part.addItem(words, key)
         part.setCurrentIndex(list(_PARTS).index(copy.part))

@@ -7,7 +7,6 @@ from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QFormLayout,
     QLabel,
     QLineEdit,
@@ -19,9 +18,11 @@ from nebbet.core import dates, ranking
 from nebbet.core.errors import NebbetError
 from nebbet.core.placeholders import KINDS, Kind, Particular, Placeholder, Source
 from nebbet.core.ranking import Entry
+from nebbet.core.records import fold
 from nebbet.core.sums import Rounding
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, Picker
+from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.template.rule_builder import RuleBuilder
 from nebbet.desktop.template.steps import StepTable
 from nebbet.library.fields import Fields, spoken
@@ -75,6 +76,9 @@ class Declaration(QWidget):
         super().__init__()
         self._fields, self._example = fields, example
         self._shown: Placeholder | None = None
+        # What each source took, until the template is left: who changes the source and back has
+        # lost nothing.
+        self._held: dict[tuple[str, Source], str] = {}
         self._filling = False
         self._make_fields(date_names)
         self._lay_out()
@@ -82,14 +86,14 @@ class Declaration(QWidget):
 
     def _make_fields(self, date_names: Callable[[], list[str]]) -> None:
         self.name, self.label = QLineEdit(), QLineEdit()
-        self.source, self.kind, self.rounding = QComboBox(), QComboBox(), QComboBox()
+        self.source, self.kind, self.rounding = StillCombo(), StillCombo(), StillCombo()
         for source, words in SOURCES.items():
             self.source.addItem(words, source)
         self.kind.addItems(KINDS)
         for rounding, words in _ROUNDINGS.items():
             self.rounding.addItem(words, rounding)
         self.of = Picker("Takes", self._offer)
-        self.builder, self.steps = RuleBuilder(date_names), StepTable()
+        self.builder, self.steps = RuleBuilder(date_names), StepTable(date_names)
         self.see_year = pieces.button("See a year of it", self.year.emit, "words")
         self.choices, self.pattern, self.currency = QLineEdit(), QLineEdit(), QLineEdit()
         self.least, self.most = QLineEdit(), QLineEdit()
@@ -242,19 +246,32 @@ class Declaration(QWidget):
         if found.source == "date":
             said = f"{_sentence(found.of)} {said}".strip()
         self.note.setText(said)
-        wrong = found.source in ("date", "sum") and particular.text is None
+        asked = found.source in _PROMPTS and not found.of
+        if asked:
+            said = f"Type it, such as {_PROMPTS[found.source]}, or build it below."
+            self.note.setText(said)
+        wrong = found.source in ("date", "sum") and particular.text is None and not asked
         pieces.restyle(self.note, "wrong", wrong)
         self.see_year.setEnabled(found.source != "date" or bool(_sentence(found.of)))
 
     # Editing
 
     def _other_source(self) -> None:
-        """Another source takes something else; what was chosen for the last one goes."""
-        if not self._filling:
-            self._filling = True
-            self.of.show_text("")
-            self._filling = False
-            self._edited()
+        """Another source takes something else: what it took before, or nothing yet."""
+        found = self._shown
+        if self._filling or found is None:
+            return
+        key = fold(found.name)
+        self._held[key, found.source] = found.of
+        wanted = cast(Source, self.source.currentData())
+        self._filling = True
+        self.of.show_text(self._held.get((key, wanted), ""))
+        self._filling = False
+        self._edited()
+
+    def forget(self) -> None:
+        """Another template is taken up."""
+        self._held.clear()
 
     def _edited(self, *_args: object) -> None:
         found = self._shown

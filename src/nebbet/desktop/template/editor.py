@@ -1,12 +1,10 @@
 """The template editor: subject and copies, the body on paper, the ledger beside it."""
 
+from operator import attrgetter
+
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core import checks
 from nebbet.core import letter as letters
@@ -14,11 +12,13 @@ from nebbet.core.checks import Finding
 from nebbet.core.comparing import Merged
 from nebbet.core.letter import Content, TemplateDraft
 from nebbet.core.placeholders import World
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.pause import AUTOSAVE, after_pause
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.template.beside import Beside
+from nebbet.desktop.template.editor_keys import KEYS
 from nebbet.desktop.template.example import Example
 from nebbet.desktop.template.heading import Heading
 from nebbet.desktop.template.looks import Looks
@@ -27,6 +27,7 @@ from nebbet.desktop.template.prompts import Prompts
 from nebbet.desktop.template.putting_in_use import PuttingInUse
 from nebbet.desktop.template.saving import Saving, overtaken_by
 from nebbet.desktop.template.try_it import TryIt
+from nebbet.desktop.template.undoing import Undoing
 from nebbet.library.drafting import Opened, Wanted, Work, take_up
 from nebbet.library.holdings import Proposal, Template
 from nebbet.library.writing import examine_template
@@ -68,6 +69,7 @@ class TemplateEditor(Place):
         self.example = Example(shared, lambda: self.heading.about)
         self.prompts = Prompts(shared.voice, self.ledger, self.manuscript)
         self.saving = Saving(shared)
+        self._undoing = Undoing(self.content, self._rewrite)
         self.note = self.using.note
         self.back = pieces.button("Back to the shelves (Esc)", self.leave)
         self._timer = after_pause(self, AUTOSAVE, self.keep_draft)
@@ -92,6 +94,8 @@ class TemplateEditor(Place):
             editor.opened.connect(self._open_entry)
             editor.prompts_pasted.connect(self.prompts.offer)
         self.manuscript.edited.connect(self._edited)
+        self.manuscript.undo_wanted.connect(self._undoing.undo)
+        self.manuscript.redo_wanted.connect(self._undoing.redo)
         self.manuscript.things.open_passage.connect(self.passage_wanted)
         self.heading.edited.connect(self._edited)
         self.heading.reframed.connect(self._other_frame)
@@ -108,19 +112,8 @@ class TemplateEditor(Place):
         self._shared.changed.connect(self._show_state)
         self.using.go.connect(self._show_finding)
         self.using.mend.connect(self.mend)
-        self.add_key("Keep the draft", "Ctrl+S", self.keep_now)
-        self.add_key("Put in use", "Ctrl+Shift+S", self.put_in_use)
-        self.add_key("Next finding", "F8", self.next_finding)
-        self.add_key("Next doubtful word", "F7", self.manuscript.next_doubt)
-        self.add_key("Find and replace", "Ctrl+H", self.manuscript.find_and_replace)
-        self.add_key("Try it, and back", "Ctrl+T", self.try_it)
-        self.add_key("Try it as received, and on paper", "Ctrl+Shift+T", self.try_as_received)
-        self.add_key("Insert a placeholder", "Ctrl+D", self.ledger.inserter.setFocus)
-        self.add_key("Condition of the paragraphs", "Ctrl+Shift+I", self.condition.setFocus)
-        self.add_key("Repeat for each of a list", "Ctrl+Shift+O", self.manuscript.each.setFocus)
-        self.add_key("Mend what is mistyped", "Shift+F8", self.mend)
-        self.add_key("A year of the date rule", "Ctrl+Shift+Y", self.see_year)
-        self.add_key("Back to the shelves", "Esc", self.leave)
+        for words, keys, act in KEYS:
+            self.add_key(words, keys, attrgetter(act)(self))
 
     @property
     def template(self) -> str:
@@ -149,11 +142,13 @@ class TemplateEditor(Place):
         self._tell_opened(opened, template)
         self.using.forget()
         self.using.show_findings(())
+        self.find_bar.hide()
         self.heading.offer(catalogue)
         self.note.clear()
         self._show_draft(draft)
         self.looks.back()
         self._loading = False
+        self._undoing.begin()
         self._show_state()
         self.title_field.setFocus() if not draft.title else self.body.setFocus()
 
@@ -241,8 +236,14 @@ class TemplateEditor(Place):
 
     def _renamed(self, old: str, new: str) -> None:
         """A renamed placeholder is renamed everywhere: in all languages, sums and conditions."""
+        self._undoing.note()
         self._rewrite(letters.renamed(self.content(), old, new))
         self.ledger.go_to(new)
+        self._shared.voice.say(
+            said("“{old}” is called “{new}” everywhere now.", old=old, new=new),
+            said("Put back"),
+            self._undoing.undo,
+        )
 
     def _rewrite(self, content: Content) -> None:
         """Show content that was changed on the person's behalf, and keep it like an edit."""
@@ -268,6 +269,8 @@ class TemplateEditor(Place):
         if template is None and self._work.proposal is None:
             return
         draft = self._draft()
+        self._undoing.note()
+        self.languages.show_older(letters.older(draft.content))
         self.ledger.show_uses(letters.uses(draft.content))
         self.manuscript.show_figures()
         kept = self._work.kept(draft)
@@ -279,8 +282,8 @@ class TemplateEditor(Place):
         """Keep the draft, and say so."""
         self.keep_draft()
         kept = self.template in self._shared.own.drafts
-        said = "Your draft is kept. Colleagues see it once you put it in use (Ctrl+Shift+S)."
-        self._shared.voice.say(said if kept else "Nothing has changed since this edition.")
+        words = said("Your draft is kept. Colleagues see it once you put it in use (Ctrl+Shift+S).")
+        self._shared.voice.say(words if kept else said("Nothing has changed since this edition."))
 
     def _show_state(self) -> None:
         """Say which edition is in use, and whether there is more here than that."""
@@ -311,8 +314,11 @@ class TemplateEditor(Place):
             self._shared.voice.say(refusal, words, self.mend)
             return
         template = self._shared.catalogue.templates.get(self.template)
-        if template and template.edition and not self.note.text().strip():
-            self._shared.voice.say("Say in one line what changed, then press Return.")
+        if template and template.edition and self._work.is_unchanged(draft):
+            self._shared.voice.say(said("Nothing has changed since this edition."))
+            return
+        if not self.note.text().strip():
+            self._shared.voice.say(said("Say in one line what this edition is, then press Return."))
             self.note.setFocus()
             return
         self._timer.stop()
@@ -331,6 +337,7 @@ class TemplateEditor(Place):
     def _show_finding(self, finding: Finding) -> None:
         """Go to where a finding is."""
         self.looks.back()
+        self.manuscript.show_language(finding.language)
         if finding.part in self.lines:
             self.manuscript.sheet.show_row(LINES[finding.part], True)
             self.lines[finding.part].setFocus()
@@ -346,11 +353,12 @@ class TemplateEditor(Place):
         if remedy is None:
             self._shared.voice.say("There is nothing here that can be mended by itself.")
             return
+        self._undoing.note()
         self._rewrite(checks.mend_content(self.content(), remedy))
         self.using.show_findings(self.findings())
 
-    def _saved(self, wanted: Wanted, number: int, said: str) -> None:
-        self._shared.voice.say(said)
+    def _saved(self, wanted: Wanted, number: int, words: str) -> None:
+        self._shared.voice.say(words)
         if self.template != wanted.template:
             return
         self._work = self._work.saved(wanted.draft, number)
@@ -371,8 +379,8 @@ class TemplateEditor(Place):
         self._shared.own.keep_draft(self.template, self._work.kept(merged.draft))
         self._show_state()
         author = self._shared.catalogue.members.get(theirs.author)
-        said = overtaken_by(author.name if author else "", theirs.edition, merged)
-        self._shared.voice.say(said, "Show both", lambda: self.editions_wanted.emit(self.template))
+        words = overtaken_by(author.name if author else "", theirs.edition, merged)
+        self._shared.voice.say(words, "Show both", lambda: self.editions_wanted.emit(self.template))
 
     def leave(self) -> None:
         """Go back one step: from finding, a year or a trial to the text, from the text to the

@@ -3,9 +3,10 @@
 from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.still import StillCombo
 
 _ADD = "Add a kind of case"
 
@@ -26,7 +27,7 @@ class FoundBy(QWidget):
             theme.named(field, name)
             field.setPlaceholderText(prompt)
             field.textEdited.connect(lambda _text: self.changed.emit())
-        self.add = QComboBox()
+        self.add = StillCombo()
         theme.named(self.add, _ADD)
         self.add.activated.connect(self._add_kind)
         head = pieces.row(pieces.label("Found by", "heading"), None, self.add)

@@ -1,10 +1,11 @@
 """What a template is called, and where it stands: title, shelf, frame."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from nebbet.core.letter import TemplateDraft
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.still import StillCombo
 from nebbet.library.catalogue import Catalogue
 
 
@@ -17,7 +18,7 @@ class Heading(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.title_field, self.shelves, self.frames = QLineEdit(), QComboBox(), QComboBox()
+        self.title_field, self.shelves, self.frames = QLineEdit(), StillCombo(), StillCombo()
         theme.named(self.title_field, "Title")
         theme.named(self.shelves, "Shelf")
         theme.named(self.frames, "Frame")

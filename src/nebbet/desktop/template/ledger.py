@@ -12,6 +12,7 @@ from nebbet.core.errors import UNREADABLE
 from nebbet.core.placeholders import Particular, Placeholder, Resolution, World
 from nebbet.core.ranking import Entry
 from nebbet.core.records import fold
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, ChoiceList, Picker
 from nebbet.desktop.paper.block_object import Piece
@@ -146,6 +147,7 @@ class Ledger(QWidget):
 
     def show_placeholders(self, shown: tuple[Placeholder, ...]) -> None:
         """Take up a template's declarations."""
+        self.form.forget()
         self.placeholders = list(shown)
         self._fill()
 
@@ -235,9 +237,23 @@ class Ledger(QWidget):
 
     def _remove(self) -> None:
         found = self.current
-        if found:
-            self.placeholders.remove(found)
-            self._fill()
+        if found is None:
+            return
+        at = self.placeholders.index(found)
+        self.placeholders.remove(found)
+        self._fill()
+        self.changed.emit()
+        self._shared.voice.say(
+            said("“{name}” is declared no more.", name=found.title),
+            said("Put back"),
+            lambda: self._put_back(at, found),
+        )
+
+    def _put_back(self, at: int, placeholder: Placeholder) -> None:
+        """Declare again what was removed, in its old place."""
+        if self._declared(placeholder.name) is None:
+            self.placeholders.insert(at, placeholder)
+            self._fill(fold(placeholder.name))
             self.changed.emit()
 
     # The placeholder at hand
@@ -266,7 +282,7 @@ class Ledger(QWidget):
         if found is None:
             return
         self.placeholders[self.placeholders.index(found)] = changed
-        self.list.currentItem().setText(changed.title)
+        self._list(self.list.key)
         self.changed.emit()
 
     def _rename(self, text: str) -> None:

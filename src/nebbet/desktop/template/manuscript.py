@@ -30,11 +30,14 @@ _RARE = ("mailbox", "to", "bcc", "reply_to")  # rows that are shown where someth
 class Manuscript(QWidget):
     """Holds the texts of a template and its address lines; edited says that something changed.
 
-    languages_changed says that a language came, went or was confirmed.
+    languages_changed says that a language came, went or was confirmed; undo_wanted and redo_wanted
+    that more is to be taken back, or done again, than a text itself remembers.
     """
 
     edited = Signal()
     languages_changed = Signal()
+    undo_wanted = Signal()
+    redo_wanted = Signal()
 
     def __init__(self, shared: SharedLibrary, ledger: Ledger, *, addressed: bool = True) -> None:
         super().__init__()
@@ -108,6 +111,8 @@ class Manuscript(QWidget):
         for editor in self.editors:
             editor.edited.connect(self._edited)
             editor.cursorPositionChanged.connect(self._remember)
+            editor.undo_wanted.connect(self.undo_wanted)
+            editor.redo_wanted.connect(self.redo_wanted)
         self.condition.editingFinished.connect(self._set_condition)
         self.each.picked.connect(self._set_each)
         self.each.entered.connect(self._set_each)
@@ -261,6 +266,14 @@ class Manuscript(QWidget):
             del self._texts[code]
             self._reopen(next(iter(self._texts)))
 
+    def show_language(self, code: str) -> None:
+        """Go to the text in a language."""
+        if code in self._texts and code != self.language:
+            self._take_text()
+            self._loading = True
+            self._show_languages(code)
+            self._loading = False
+
     def _confirm_language(self, code: str) -> None:
         """The text says the same as the original does now."""
         self._take_text()
@@ -287,7 +300,7 @@ class Manuscript(QWidget):
         """Let the paragraphs belong only under the condition that was written."""
         when = self.condition.text().strip()
         if when != self.body.parts.condition():
-            self.body.parts.set_condition(when)
+            self.body.parts.set_condition(when, alone=not when)
         if self.condition.hasFocus():
             self.body.setFocus()
 

@@ -7,13 +7,14 @@ from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core import dates
 from nebbet.core.dates import At, Base, Count, Duration, Edge, Nth, OnOr, Roll, Rule, Step, Weekday
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.still import StillCombo
 
 _KINDS = {
     "on": "go on by",
@@ -76,7 +77,7 @@ class StepRow(QWidget):
     def __init__(self, step: Step) -> None:
         super().__init__()
         self.step = step
-        self.kind = QComboBox()
+        self.kind = StillCombo()
         for key, words in _KINDS.items():
             self.kind.addItem(words, key)
         theme.named(self.kind, "Kind of step")
@@ -150,7 +151,7 @@ class StepRow(QWidget):
     def _choice(self, choices: Any, now: object, name: str, take: Callable[[Any], object]) -> None:
         """A list; choices maps values to words, None being the value itself."""
         values = list(choices)
-        made = QComboBox()
+        made = StillCombo()
         made.addItems([choices[value] or str(value) for value in values])
         made.setCurrentIndex(values.index(now))
         theme.named(made, name)
@@ -196,7 +197,7 @@ class RuleBuilder(QWidget):
         self._date_names = date_names
         self.rule = Rule()
         self.rows: list[StepRow] = []
-        self.base = QComboBox()
+        self.base = StillCombo()
         theme.named(self.base, "Counting begins at")
         self.base.currentIndexChanged.connect(self._changed)
         self._steps = QVBoxLayout()

@@ -1,5 +1,6 @@
 """The steps of a sum as a small table: from which value on, how much."""
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Signal
@@ -10,7 +11,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.sums import Fixed, Name, Part, Percent, Table
 from nebbet.desktop.kit import pieces, theme
 
-_BEGUN = "by days_before: 14 → 100%, 3 → 75%, else 0%"
+_STEPS = "14 → 100%, 3 → 75%, else 0%"
 
 
 class StepTable(QWidget):
@@ -21,8 +22,9 @@ class StepTable(QWidget):
 
     changed = Signal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, date_names: Callable[[], list[str]]) -> None:
         super().__init__()
+        self._date_names = date_names
         self._sum: Part | None = None
         self._table: Table | None = None
         self.by = QLineEdit()
@@ -99,8 +101,11 @@ class StepTable(QWidget):
             self.changed.emit(sums.with_table(self._sum, self._table, self._text()))
 
     def _begin(self) -> None:
-        """Let the sum, or the whole of what is asked for, go by steps."""
-        whole = f"({sums.wording(self._sum)}) * {_BEGUN}" if self._sum is not None else _BEGUN
+        """Let the sum, or the whole of what is asked for, go by steps: by the days until a date
+        that there is, to begin with."""
+        day = next(iter(self._date_names()), "today")
+        begun = f"by days between today and {{{{{day}}}}}: {_STEPS}".replace("{{today}}", "today")
+        whole = f"({sums.wording(self._sum)}) * {begun}" if self._sum is not None else begun
         try:
             whole = sums.wording(sums.read(whole))
         except NebbetError:
