@@ -6,7 +6,9 @@ import os
 import signal
 import sys
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import datetime
+from pathlib import Path
 from types import TracebackType
 from typing import Literal
 
@@ -81,10 +83,23 @@ def run(
             _collect_garbage_again, Qt.ConnectionType.SingleShotConnection
         )
     )
+    _stand_where_it_stood(application, window, home.window_file)
     window.show()
     if prepare:
         prepare(window)
     return application.exec()
+
+
+def _stand_where_it_stood(application: QApplication, window: Window, path: Path) -> None:
+    """Give the window the place and the size that it had when it was closed."""
+    with suppress(OSError):
+        window.restoreGeometry(path.read_bytes())
+
+    def keep() -> None:
+        with suppress(OSError):  # a window that stands elsewhere next time is no loss
+            path.write_bytes(window.saveGeometry().data())
+
+    application.aboutToQuit.connect(keep)
 
 
 def _collect_garbage_again() -> None:

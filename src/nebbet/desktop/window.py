@@ -25,12 +25,14 @@ from nebbet.desktop.letters.blank import Blank
 from nebbet.desktop.session.parts import Parts
 
 if TYPE_CHECKING:
+    from nebbet.core.records import Case, Contact
     from nebbet.desktop.letters.page import LettersPage
     from nebbet.desktop.profile.page import ProfilePage
     from nebbet.desktop.register.page import RegisterPage
     from nebbet.desktop.session.session import Session
     from nebbet.desktop.shelves.page import LibraryPage
 
+_TITLE_BAR = 34  # pixels that the desktop draws above a window
 _PATIENCE = 1.5  # seconds that the window waits for what is being kept
 # The places of the band, with their numbers: those of all five, of which rounds (3) and upkeep (5)
 # are not built yet.
@@ -108,7 +110,8 @@ class Window(QMainWindow):
         self._add_keys()
         self._loads = Operations(self)
         theme.choose(parts.settings.look)
-        self.resize(1280, 800)
+        room = self.screen().availableGeometry()
+        self.resize(min(1280, room.width()), min(800, room.height() - _TITLE_BAR))
         self.setMinimumSize(900, 600)
         self.place_buttons["letters"].setChecked(True)
         QTimer.singleShot(0, self, self._load)
@@ -216,6 +219,7 @@ class Window(QMainWindow):
     def _add_keys(self) -> None:
         for key, (title, number) in _PLACES.items():
             self._key(f"Go to {title}", f"Alt+{number}", partial(self.go_to, key))
+        self._key("New letter", "Ctrl+N", self._new_letter)
         self._key("Find everywhere", "Ctrl+F", self.find_field.setFocus)
         self._key("Help for this place", "F1", self.show_help)
         self._key("Keys of this place", "Ctrl+/", self.show_help)
@@ -256,6 +260,7 @@ class Window(QMainWindow):
 
         page = RegisterPage(self.session.shared, self.session.sending)
         page.reworded.connect(self._edit)
+        page.write_to.connect(self._write_to)
         self._stack.addWidget(page)
         return page
 
@@ -310,6 +315,10 @@ class Window(QMainWindow):
         self.go(self.library)
         self.library.show_signature()
 
+    def _write_to(self, contact: "Contact | None", case: "Case | None") -> None:
+        self.go(self.letters)
+        self.letters.write_to(contact, case)
+
     def _take(self, template: str) -> None:
         self.go(self.letters)
         self.letters.take(template)
@@ -331,10 +340,8 @@ class Window(QMainWindow):
             self.go(self.register)
             self.register.show_entry(found)
         else:
-            self.go(self.letters)
             case = catalogue.cases.get(found)
-            contact = catalogue.contacts.get(case.contact if case else found)
-            self.letters.write_to(contact, case)
+            self._write_to(catalogue.contacts.get(case.contact if case else found), case)
 
     def _take_settings(self) -> None:
         theme.choose(self.session.settings.look)

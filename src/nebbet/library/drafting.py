@@ -90,6 +90,15 @@ def draft_in(data: bytes) -> TemplateDraft | None:
         return None
 
 
+def as_begun(template: Template, kept: bytes | None) -> Template:
+    """A template as its writer has it, where nothing of it is in use yet: with the title and the
+    text of the draft that is kept."""
+    draft = draft_in(kept) if kept and not template.edition else None
+    if draft is None:
+        return template
+    return replace(template, title=draft.title or template.title, content=draft.content)
+
+
 def state_of(template: Template) -> TemplateDraft:
     """An edition as a state that can be compared and merged."""
     return TemplateDraft(template.title, template.shelf, template.content, template.edition)

@@ -34,6 +34,11 @@ class Home(Struct, frozen=True):
         return self.data / "library.sqlite"
 
     @property
+    def window_file(self) -> Path:
+        """Where the window was, and how large, when it was closed."""
+        return self.data / "window"
+
+    @property
     def copy_folder(self) -> Path:
         """The copy of a server's library."""
         return self.data / "library-copy"

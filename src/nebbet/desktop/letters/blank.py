@@ -33,5 +33,4 @@ class Blank(Place):
         left = pieces.column("left", pieces.row(new, None), QWidget(), margin=8)
         left.setFixedWidth(PILE)
         pieces.fill(QHBoxLayout(self), left, pieces.grow(nothing_open()), spacing=0)
-        self.add_key("New letter", "Ctrl+N", begin)
         self.add_key("Pull a template", "Ctrl+J", pull)

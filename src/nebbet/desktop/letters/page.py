@@ -124,7 +124,6 @@ class LettersPage(Place):
         self.model.replaced.connect(self._tell_newer)
 
     def _add_keys(self) -> None:
-        self.add_key("New letter", "Ctrl+N", self.new_letter)
         self.add_key("Pull a template", "Ctrl+J", self.pull)
         self.add_key("Next blank", "F6", self.paper.next_blank)
         self.add_key("Previous blank", "Shift+F6", lambda: self.paper.next_blank(-1))

@@ -38,7 +38,7 @@ from nebbet.desktop.paper.spots import (
     same_slot,
     spots_in,
 )
-from nebbet.desktop.paper.values import delete_in, own_words, write_in
+from nebbet.desktop.paper.values import delete_in, own_words, place_beside, write_in
 
 _DELETING = (Qt.Key.Key_Backspace, Qt.Key.Key_Delete)
 _RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
@@ -347,7 +347,8 @@ class SlotEdit(PaperEdit):
         """Deleting the last of a value leaves a blank; deleting a blank takes it out."""
         cursor = self.textCursor()
         forward = event.key() == Qt.Key.Key_Delete
-        place = self._deleting_in(cursor, forward=forward)
+        beside = place_beside(cursor, self.places, forward=forward)
+        place = self._place_at(cursor) if cursor.hasSelection() else beside
         if place is None:
             return False
         label = self._filling(place).label or place.name
@@ -355,12 +356,6 @@ class SlotEdit(PaperEdit):
             return False
         self.setTextCursor(cursor)
         return True
-
-    def _deleting_in(self, cursor: QTextCursor, *, forward: bool) -> Spot | None:
-        if cursor.hasSelection():
-            return self._place_at(cursor)
-        position = cursor.position() + (0 if forward else -1)
-        return next((p for p in self.places if p.start <= position < p.end), None)
 
     def inputMethodEvent(self, event: QInputMethodEvent) -> None:
         """Composed letters go into places like typed ones."""

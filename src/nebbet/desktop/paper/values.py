@@ -61,3 +61,9 @@ def own_words(block: QTextBlock, places: Iterable[Spot]) -> str:
         if start < len(text) and end > 0:
             text = text[:start] + " " * (min(end, len(text)) - start) + text[end:]
     return text
+
+
+def place_beside(cursor: QTextCursor, places: Iterable[Spot], *, forward: bool) -> Spot | None:
+    """The place of the sign that deleting at a cursor would take."""
+    position = cursor.position() + (0 if forward else -1)
+    return next((place for place in places if place.start <= position < place.end), None)

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.core.errors import NebbetError
+from nebbet.core.records import Member
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.member_form import MemberForm
 from nebbet.desktop.kit.place import Place
@@ -59,7 +60,9 @@ class ProfilePage(Place):
         self.told = pieces.label("", "note", wrap=True)
         self._lay_out()
         self.add_key("Keep the profile", "Ctrl+S", self.save)
+        self._kept: Member | None = None  # until the library at hand says the same
         session.settings_changed.connect(self.refresh)
+        session.shared.changed.connect(self._known)
 
     def _lay_out(self) -> None:
         pieces.captioned(self.person.form, "Look", self.look)
@@ -114,10 +117,13 @@ class ProfilePage(Place):
         self.refresh()
         self.fields["first_name"].setFocus()
 
+    def _known(self) -> None:
+        self._kept = None
+
     def refresh(self) -> None:
         """Show what is kept."""
         account = self._session.settings.account
-        self.person.show_member(self._session.shared.me)
+        self.person.show_member(self._kept or self._session.shared.me)
         self.signature_button.setVisible(self._session.shared.me is not None)
         for name in _ACCOUNT:
             self.fields[name].setText(str(getattr(account, name)))
@@ -162,6 +168,7 @@ class ProfilePage(Place):
             hold_seconds=_number(self.hold, 10),
             look=str(self.look.currentData()),
         )
+        self._kept = member
         self._session.save_settings(settings, member, self.password.text(), server_password)
 
     def try_connection(self) -> None:

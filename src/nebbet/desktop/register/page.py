@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.received import Received
+from nebbet.core.records import contact_for
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.place import Place
@@ -29,15 +30,18 @@ MOST_ROWS = 500
 
 class RegisterPage(Place):
     """Lists register entries and opens the message behind the one at hand. reworded tells the
-    template of which the wording of a letter is a draft now."""
+    template of which the wording of a letter is a draft now, write_to the person and the case of a
+    letter that is to be begun."""
 
     title = "Register"
     help = (
         "Every letter that went out, newest first. Type in the field to find by person, address, "
-        "case, template or subject. Return opens the message as it was sent. Ctrl+Alt+G takes what "
+        "case, template or subject. Return opens the message as it was sent. Ctrl+Alt+W begins a "
+        "letter to the same person about the same case. Ctrl+Alt+G takes what "
         "you changed by hand in a letter to its template, to be offered to the team."
     )
     reworded = Signal(str)
+    write_to = Signal(object, object)
 
     def __init__(self, shared: SharedLibrary, sending: Sending) -> None:
         super().__init__()
@@ -52,6 +56,7 @@ class RegisterPage(Place):
         self.offer_button = pieces.button(
             "Offer its wording for the template", self.offer, "words", "Ctrl+Alt+G"
         )
+        self.write_button = pieces.button("Write to this person", self.write, "words", "Ctrl+Alt+W")
         self.view = MessageView()
         self.told = pieces.label("", "faint", wrap=True)
         self._right = QStackedWidget()
@@ -66,7 +71,7 @@ class RegisterPage(Place):
         self._right.addWidget(self.view)
         left = QWidget()
         head = pieces.row(pieces.grow(self.find_field), self._count)
-        below = pieces.row(self.offer_button, None)
+        below = pieces.row(self.write_button, self.offer_button, None)
         pieces.fill(QVBoxLayout(left), head, self.table, below, margin=8)
         split = QSplitter()
         split.setHandleWidth(1)
@@ -86,6 +91,7 @@ class RegisterPage(Place):
         self._shared.search.ready.connect(self._found_anew)
         self.add_key("Open the message", "Return", self._return)
         self.add_key("Find in the register", "Ctrl+L", self.find_field.setFocus)
+        self.add_key("Write to this person", "Ctrl+Alt+W", self.write)
         self.add_key("Offer its wording for the template", "Ctrl+Alt+G", self.offer)
 
     def arrive(self) -> None:
@@ -146,6 +152,7 @@ class RegisterPage(Place):
     def _show_hint(self) -> None:
         entry = self.current
         own = entry is not None and entry.sender == self._shared.my_id
+        self.write_button.setEnabled(entry is not None)
         self.offer_button.setEnabled(own and bool(entry and entry.template))
         self._right.setCurrentWidget(self.told)
         if entry is None:
@@ -162,6 +169,17 @@ class RegisterPage(Place):
             self.open_current()
         elif self.find_field.hasFocus():
             self.table.setFocus()
+
+    def write(self) -> None:
+        """Begin a letter to the person of the entry at hand, about the same case."""
+        entry = self.current
+        if entry is None:
+            return
+        catalogue = self._shared.catalogue
+        known = catalogue.contacts.get(entry.contact)
+        made = contact_for(f"new-{self._shared.token()}", entry.name, entry.address)
+        case = catalogue.case_numbered(entry.case_number) if entry.case_number else None
+        self.write_to.emit(known or made, case)
 
     def offer(self) -> None:
         """Take what was changed by hand in the letter at hand to its template."""

@@ -10,6 +10,7 @@ from nebbet.core import letter as letters
 from nebbet.core.errors import NebbetError
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import fold
+from nebbet.core.sentences import said
 from nebbet.desktop.editions.own_versions import OwnVersions
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import size_words
@@ -17,6 +18,7 @@ from nebbet.desktop.paper.fillings import Filling
 from nebbet.desktop.paper.sheet import paper_box
 from nebbet.desktop.paper.slot_edit import SlotEdit
 from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.drafting import as_begun
 from nebbet.library.holdings import Template
 
 
@@ -83,6 +85,8 @@ class ReadingPane(QWidget):
     def show_template(self, template: Template | None) -> None:
         """Show a template, or nothing."""
         self.content.setVisible(template is not None)
+        if template is not None:
+            template = as_begun(template, self._shared.own.drafts.get(template.id))
         changed = template != self._template
         self._template = template
         self.own.show_template(template)
@@ -90,7 +94,7 @@ class ReadingPane(QWidget):
             self.state.setText(self._story(template))
         if template is None or not changed:
             return
-        self.title.setText(template.title)
+        self.title.setText(template.title or said("Without a title yet"))
         self.take_button.setEnabled(template.state == "in use" and template.edition > 0)
         self.languages.blockSignals(True)
         while self.languages.count():
@@ -103,7 +107,7 @@ class ReadingPane(QWidget):
 
     def _story(self, template: Template) -> str:
         if not template.edition:
-            return "Draft: it has no edition yet."
+            return said("Draft: nothing of it is in use yet. Ctrl+E goes on with it.")
         author = self._shared.catalogue.members.get(template.author)
         parts = [f"{template.state}, edition {template.edition}"]
         if template.made:

@@ -281,7 +281,11 @@ class TemplatesTable(QTableView):
         self.verticalHeader().setDefaultSectionSize(_FOUND_ROW if matching else theme.ROW + 2)
         self._make_room()
         places = {shown_key: number for number, shown_key in enumerate(shown)}
-        if shown:
+        if key and key not in places:
+            # What was at hand went out of the list: a key must not hit what comes in its place.
+            self.clearSelection()
+            self.setCurrentIndex(self._model.index(-1, -1))
+        elif shown:
             self.selectRow(places.get(key, 0))
             for kept in keys if len(keys) > 1 else ():
                 self._add_to_selection(places.get(kept))

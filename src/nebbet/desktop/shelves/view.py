@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
+from msgspec.structs import replace
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
@@ -28,6 +29,7 @@ from nebbet.desktop.shelves.acts import Acts
 from nebbet.desktop.shelves.reading_pane import ReadingPane
 from nebbet.desktop.shelves.shelf_tree import ALL, LATELY, MOST, RETIRED, ShelfTree
 from nebbet.desktop.shelves.table import Match, Row, TemplatesTable
+from nebbet.library.drafting import as_begun
 from nebbet.library.holdings import Shelf, Template, own_shelf
 from nebbet.library.listing import Wanted
 
@@ -227,7 +229,9 @@ class ShelvesView(Place):
 
     def _row(self, key: str) -> Row:
         catalogue = self._shared.search.listing.catalogue
-        template = catalogue.templates[key]
+        template = as_begun(catalogue.templates[key], self._shared.own.drafts.get(key))
+        if not template.title:
+            template = replace(template, title=said("Without a title yet"))
         return Row(template, catalogue.usage_of(key), self._said_of(template))
 
     def _said_of(self, template: Template) -> str:
