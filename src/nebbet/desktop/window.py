@@ -5,9 +5,8 @@ from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence
+from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
 from PySide6.QtWidgets import (
-    QFrame,
     QHBoxLayout,
     QMainWindow,
     QPushButton,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.help_box import HelpBox
 from nebbet.desktop.kit.notices import Foot, NoticeStrip
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.picker import Choice, Picker
@@ -38,54 +38,6 @@ _PATIENCE = 1.5  # seconds that the window waits for what is being kept
 # are not built yet.
 _KEYS = "F1  what this place is for, and its keys      Ctrl+F  find everywhere"
 _PLACES = {"letters": ("Letters", 1), "library": ("Library", 2), "register": ("Register", 4)}
-
-
-class HelpBox(QFrame):
-    """What a place is for and which keys it has."""
-
-    def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setObjectName("box")
-        self._over = parent
-        self.title = pieces.label("", "title")
-        self._text = pieces.label("", "", wrap=True)
-        self._keys = QVBoxLayout()
-        self.close_button = pieces.button("Close (Esc)", self.hide)
-        pieces.fill(
-            QVBoxLayout(self),
-            self.title,
-            self._text,
-            pieces.rule(),
-            self._keys,
-            None,
-            pieces.row(None, self.close_button),
-            margin=18,
-            spacing=8,
-        )
-        self.hide()
-
-    def open_for(self, place: Place, everywhere: list[tuple[str, str]]) -> None:
-        """Show the help of a place, or of the page that is open in it, over the window."""
-        place = place.at_hand()
-        self.title.setText(place.title)
-        self._text.setText(place.help)
-        pieces.clear(self._keys)
-        for keys, words in [*place.keys(), *everywhere]:
-            shown = pieces.label(keys)
-            shown.setFixedWidth(150)
-            self._keys.addLayout(pieces.row(shown, pieces.grow(pieces.label(words, "faint"))))
-        window = self._over
-        width = min(460, window.width() - 40)
-        self.setGeometry(window.width() - width - 12, 54, width, window.height() - 70)
-        self.show()
-        self.raise_()
-        self.close_button.setFocus()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape:
-            self.hide()
-        else:
-            super().keyPressEvent(event)
 
 
 class Window(QMainWindow):
@@ -240,6 +192,7 @@ class Window(QMainWindow):
         from nebbet.desktop.letters.page import LettersPage
 
         page = LettersPage(self.session)
+        page.entry_wanted.connect(lambda key: self._found(f"sent:{key}"))
         self._stack.addWidget(page)
         return page
 

@@ -15,7 +15,8 @@ LEAST_WORDS = 30  # below that, one long word decides
 
 
 class Figures(Struct, frozen=True):
-    """Words, signs with spaces, sentences; ease is Flesch's reading ease, for English only."""
+    """Words, signs with spaces, sentences; ease is Flesch's reading ease within
+    the 0 to 100 of his table, for English only."""
 
     words: int
     signs: int
@@ -31,7 +32,7 @@ def figures(body: Body, language: str) -> Figures:
     sentences = sum(max(len(_END.findall(line)), 1) for line in lines if _WORD.search(line))
     ease = None
     if language.partition("_")[0] == "en" and len(words) >= LEAST_WORDS:
-        ease = reading_ease(words, sentences)
+        ease = min(max(reading_ease(words, sentences), 0.0), 100.0)
     return Figures(len(words), len(text), sentences, ease)
 
 

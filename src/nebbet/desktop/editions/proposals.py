@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayou
 from nebbet.core.comparing import Merged
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, TemplateDraft
+from nebbet.core.sentences import said
 from nebbet.desktop.editions.comparison import ComparisonView
 from nebbet.desktop.editions.history import show_comparison
 from nebbet.desktop.kit import pieces, theme
@@ -29,8 +30,8 @@ _TONES = {"waiting": "ochre_edge", "accepted": "spruce", "declined": "brick"}
 class Proposals(Place):
     """The proposals, those that wait first; the one at hand compared with what is in use.
 
-    left tells that the person goes back, amend that a template is to be opened in the editor with a
-    proposal to be answered.
+    left tells that the person goes back, amend that a draft of a template is to be opened in the
+    editor, with the proposal that it answers.
     """
 
     title = "Proposals"
@@ -40,7 +41,7 @@ class Proposals(Place):
         "to amend it (Ctrl+E), or declines it with a word; whoever proposed it sees the outcome "
         "here, and can take back what still waits."
     )
-    amend = Signal(object, object)
+    amend = Signal(object, object, bytes)
 
     def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
@@ -235,8 +236,17 @@ class Proposals(Place):
         template = known or Template(
             proposal.template, proposal.shelf, proposal.title, "draft", False, 0, Content()
         )
-        self._shared.own.keep_draft(template.id, msgspec.json.encode(merged.draft))
-        self.amend.emit(template, proposal)
+        before = self._shared.own.drafts.get(template.id)
+        self.amend.emit(template, proposal, msgspec.json.encode(merged.draft))
+        if before is not None:
+            self._shared.voice.say(
+                said(
+                    "You had a draft of “{title}” of your own: it made room for the proposal.",
+                    title=template.title,
+                ),
+                said("Back to my draft"),
+                lambda: self.amend.emit(template, None, before),
+            )
 
     def try_it(self) -> None:
         """Show the letter that the template would be with the proposal, for cases that fit."""

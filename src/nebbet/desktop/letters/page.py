@@ -2,7 +2,7 @@
 
 from functools import cached_property
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
@@ -13,17 +13,20 @@ from nebbet.core.records import Case, Contact
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, Picker
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.letters.blank import PILE, nothing_open
+from nebbet.desktop.letters.blank import PILE
 from nebbet.desktop.letters.language_choice import LanguageChoice
 from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
+from nebbet.desktop.letters.newer_editions import NewerEditions
 from nebbet.desktop.letters.outgoing import OutgoingView
 from nebbet.desktop.letters.particulars import Particulars
 from nebbet.desktop.letters.pile import Pile
 from nebbet.desktop.letters.pull import PullBox
 from nebbet.desktop.letters.side import Attachments, Checks, SendControl
+from nebbet.desktop.letters.start import StartPage
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.session import Session
+from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template
 
 WIDE = (PILE, 356)  # pixels: the pile and the particulars in a wide window
@@ -31,8 +34,10 @@ NARROW = (176, 306)
 
 
 class LettersPage(Place):
-    """The pile on the left, the paper in the middle, the particulars on the right."""
+    """The pile on the left, the paper in the middle, the particulars on the right. entry_wanted
+    tells the message id of a letter that somebody wants to read."""
 
+    entry_wanted = Signal(str)
     title = "Letters"
     help = (
         "Take a template with Ctrl+J, choose whom the letter is for, and complete what is marked: "
@@ -44,9 +49,9 @@ class LettersPage(Place):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._told = ("", 0)
         self.model = LetterModel(session.shared, session.letters)
         self.model.setParent(self)
+        self._newer = NewerEditions(session, self.model)
         self.pile = Pile(session.letters, session.sending)
         self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)
@@ -55,6 +60,7 @@ class LettersPage(Place):
         self.attachments = Attachments(session.shared, self.model)
         self.checks = Checks(self.model)
         self.sending = SendControl(self.model, lambda: session.sending.hold)
+        self.start = StartPage(session.shared)
         self._middle = QStackedWidget()
         self._lay_out()
         self._connect()
@@ -89,7 +95,7 @@ class LettersPage(Place):
         foot = pieces.row(self.drop, None)
         left = pieces.column("left", pieces.row(new, None), self.pile, foot, margin=8)
         self._left = left
-        for view in (nothing_open(), self.paper):
+        for view in (self.start, self.paper):
             self._middle.addWidget(view)
         self._side = self._right()
         pieces.fill(QHBoxLayout(self), left, self._middle, self._side, spacing=0)
@@ -107,6 +113,9 @@ class LettersPage(Place):
 
     def _connect(self) -> None:
         self.pile.opened.connect(self.open_key)
+        self.start.write_to.connect(self._write_again)
+        self.start.take.connect(self.take)
+        self.start.read.connect(self.entry_wanted)
         self.model.worked_out.connect(self._on_worked_out)
         self.model.replaced.connect(self._on_worked_out)
         self.model.reverted.connect(self._on_worked_out)
@@ -120,8 +129,6 @@ class LettersPage(Place):
         self._session.sending.sent.connect(self._on_sent)
         self._session.sending.taken_back.connect(self.open_letter)
         self._session.sending.changed.connect(self._on_outbox)
-        self._session.shared.changed.connect(self._tell_newer)
-        self.model.replaced.connect(self._tell_newer)
 
     def _add_keys(self) -> None:
         self.add_key("Pull a template", "Ctrl+J", self.pull)
@@ -154,7 +161,7 @@ class LettersPage(Place):
         if self.model.letter is None and self._session.letters.held:
             self.open_letter(next(iter(self._session.letters.held)))
         elif self.model.letter is None:
-            self.pile.list.setFocus()
+            (self.start.first_rows() or self.pile.list).setFocus()
         else:
             self.paper.go_on()
 
@@ -228,36 +235,10 @@ class LettersPage(Place):
             self.model.set_case(case)
         self.pull()
 
+    def _write_again(self, entry: Registered) -> None:
+        self.write_to(choices.contact_of(self._session.shared, entry))
+
     # Templates
-
-    def _tell_newer(self) -> None:
-        """Offer a newer edition of the letter's template, once for each."""
-        newer, letter = self.model.newer_edition(), self.model.letter
-        if newer is None or letter is None or (letter.id, newer.edition) == self._told:
-            return
-        self._told = (letter.id, newer.edition)
-        self._session.voice.say(
-            f"“{newer.title}” has a newer edition than this letter was begun with. What you "
-            "typed stays when you take it over.",
-            "Take it over",
-            lambda: self._fetch_editions(letter, newer),
-        )
-
-    def _fetch_editions(self, letter: Letter, newer: Template) -> None:
-        def came(editions: list[Template]) -> None:
-            old = next((e for e in editions if e.edition == letter.edition), None)
-            now = self.model.letter
-            if old is None or now is None or now.id != letter.id:
-                return
-            if self.model.take_over(old, newer):
-                self._session.voice.say(
-                    "Where you had changed the same words, yours stand. Ctrl+Z goes back."
-                )
-
-        library = self._session.shared.library
-        self._session.operations.run(
-            lambda: library.editions(newer.id), came, self._session.voice.fail
-        )
 
     def pull(self) -> None:
         """Open the box that pulls a template."""
@@ -378,7 +359,7 @@ class LettersPage(Place):
             self.sending.rest()
         else:
             self._show_nothing()
-            self.pile.list.setFocus()
+            self.arrive()
 
     def _take_back_last(self) -> None:
         held = [entry for entry in self._session.sending.outbox if entry.state == "held"]
@@ -397,4 +378,4 @@ class LettersPage(Place):
         self._session.voice.say(
             "The letter was discarded.", "Put back", lambda: self._restore(letter)
         )
-        self.pile.list.setFocus()
+        (self.start.first_rows() or self.pile.list).setFocus()

@@ -15,11 +15,11 @@ from PySide6.QtWidgets import (
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.received import Received
-from nebbet.core.records import contact_for
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.register.wording import offer_wording
+from nebbet.desktop.session import choices
 from nebbet.desktop.session.sending import Sending
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
@@ -176,10 +176,8 @@ class RegisterPage(Place):
         if entry is None:
             return
         catalogue = self._shared.catalogue
-        known = catalogue.contacts.get(entry.contact)
-        made = contact_for(f"new-{self._shared.token()}", entry.name, entry.address)
         case = catalogue.case_numbered(entry.case_number) if entry.case_number else None
-        self.write_to.emit(known or made, case)
+        self.write_to.emit(choices.contact_of(self._shared, entry), case)
 
     def offer(self) -> None:
         """Take what was changed by hand in the letter at hand to its template."""

@@ -1,10 +1,13 @@
-"""What pickers offer: contacts, cases and templates, found by the core."""
+"""What pickers and lists show: contacts, cases and templates, found by the core."""
+
+from datetime import datetime
 
 from nebbet.core import addresses, inline, ranking
 from nebbet.core.records import Contact, contact_for
 from nebbet.core.sentences import said
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template
 
 MOST = 100  # of a kind: nobody reads further
@@ -65,7 +68,7 @@ def _second(shared: SharedLibrary, template: Template, words: str) -> str:
         _what, shown, _spans = shared.search.where(template, words)
         if shown:
             return shown
-    return _subject(template)
+    return subject_of(template)
 
 
 def free_contact(text: str, contact_id: str) -> Contact | None:
@@ -76,6 +79,22 @@ def free_contact(text: str, contact_id: str) -> Contact | None:
     return contact_for(contact_id, found.name, found.spec)
 
 
-def _subject(template: Template) -> str:
+def subject_of(template: Template) -> str:
     """The subject with its placeholders left open."""
     return inline.shown(inline.parse(template.first_text.subject), lambda _name: "…")
+
+
+def contact_of(shared: SharedLibrary, entry: Registered) -> Contact:
+    """The person a register entry went to, on file or by what the entry says."""
+    known = shared.catalogue.contacts.get(entry.contact)
+    return known or contact_for(f"new-{shared.token()}", entry.name, entry.address)
+
+
+def ago(last: datetime | None, now: datetime) -> str:
+    """How long ago something was."""
+    if last is None:
+        return said("never")
+    days = (now.date() - last.astimezone(now.tzinfo).date()).days
+    if days < 2:
+        return said("yesterday") if days else said("today")
+    return said("{days} days ago", days=days)

@@ -234,9 +234,10 @@ class LibraryPage(Place):
             return
         self.show_editions(self.editor.template if self.is_editing else self.table.key)
 
-    def _amend(self, template: Template, proposal: Proposal) -> None:
-        """Open a template with a proposal that what is put in use will answer."""
+    def _amend(self, template: Template, proposal: Proposal | None, draft: bytes) -> None:
+        """Open a draft of a template, with the proposal that what is put in use will answer."""
         self._pages.go(self.view)  # what follows is about the template, not the proposal
+        self._shared.own.keep_draft(template.id, draft)
         self._open_editor(template, proposal)
 
     def _open_editor(self, template: Template, proposal: Proposal | None = None) -> None:

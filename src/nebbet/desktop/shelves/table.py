@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 )
 
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.session import choices
 from nebbet.library.holdings import USAGE_WEEKS, Template, Usage
 
 MIME = "application/x-nebbet-templates"
@@ -146,22 +147,13 @@ class TemplatesModel(QAbstractTableModel):
             case 2:
                 return ", ".join(code.partition("_")[0] for code in template.content.texts)
             case 3:
-                return _ago(usage.last, self._now)
+                return choices.ago(usage.last, self._now)
         return str(sum(usage.weeks) or "")
 
 
 def templates_in(data: QMimeData) -> list[str]:
     """The templates that are being dragged."""
     return json.decode(data.data(MIME).data(), type=list[str]) if data.hasFormat(MIME) else []
-
-
-def _ago(last: datetime | None, now: datetime) -> str:
-    if last is None:
-        return "never"
-    days = (now.date() - last.astimezone(now.tzinfo).date()).days
-    if days < 2:
-        return "yesterday" if days else "today"
-    return f"{days} days ago"
 
 
 class _Titles(QStyledItemDelegate):

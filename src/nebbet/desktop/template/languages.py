@@ -9,6 +9,7 @@ from nebbet.core import ranking
 from nebbet.core.body import Figures
 from nebbet.core.placeholders import language_name
 from nebbet.core.ranking import Entry
+from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, Picker
 
@@ -71,11 +72,24 @@ class Languages(QWidget):
 
     def show_figures(self, found: Figures) -> None:
         """Show how long the text is, and how easily it reads."""
-        said = f"{found.words} words, {found.signs} signs"
-        if found.ease is not None:
-            said += f", reads {_in_words(found.ease)} ({found.ease:.0f})"
-        self.figures.setText(said)
-        self.figures.setToolTip("Flesch reading ease: 60 and more is plain, below 30 very hard")
+        words = counted("1 word", "{count} words", count=found.words)
+        signs = counted("1 sign", "{count} signs", count=found.signs)
+        self.figures.setText(
+            said("{words}, {signs}", words=words, signs=signs)
+            if found.ease is None
+            else said(
+                "{words}, {signs}, reading ease {ease} of 100: {level}",
+                words=words,
+                signs=signs,
+                ease=f"{found.ease:.0f}",
+                level=_in_words(found.ease),
+            )
+        )
+        self.figures.setToolTip(
+            theme.plain_hint(
+                said("Reading ease by Flesch, from 0 to 100: from 60 on plain, below 30 very hard.")
+            )
+        )
 
     def _offer(self, words: str) -> list[Choice]:
         there = {str(self.tabs.tabData(index)) for index in range(self.tabs.count())}
@@ -96,8 +110,8 @@ class Languages(QWidget):
 
 def _in_words(ease: float) -> str:
     if ease >= _PLAIN:
-        return "plain"
-    return "hard" if ease >= _HARD else "very hard"
+        return said("plain")
+    return said("hard") if ease >= _HARD else said("very hard")
 
 
 @cache
@@ -105,6 +119,7 @@ def known_languages() -> dict[str, str]:
     """Every language that dates and amounts can be written in (CLDR), by code."""
     from babel.localedata import locale_identifiers
 
-    codes = [code for code in locale_identifiers() if "_" not in code]
-    names = {code: language_name(code) for code in (*_REGIONS, *sorted(codes))}
-    return {code: name for code, name in names.items() if code != "en"}
+    codes = [code for code in locale_identifiers() if "_" not in code and code != "en"]
+    names = {code: language_name(code) for code in (*codes, *_REGIONS)}
+    # A language stands before its regions: "German" and Return are for the plain one.
+    return dict(sorted(names.items(), key=lambda item: item[1].casefold()))
