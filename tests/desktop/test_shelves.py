@@ -335,7 +335,7 @@ def test_a_private_template_is_offered_to_the_team(hand: Hand, page: LibraryPage
     hand.type("Biscuits")
     page.editor.body.setFocus()
     hand.type("They are nice.")
-    hand.press("Ctrl+Shift+S")
+    hand.put_in_use()
     mine = page.editor.template
     hand.until(lambda: template(hand, mine).edition == 1)
     hand.press("Esc")

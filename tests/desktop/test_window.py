@@ -4,10 +4,14 @@ import gc
 import sys
 import time
 import weakref
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
 from msgspec.structs import replace as with_
+from PySide6.QtCore import QEvent, QObject
+from PySide6.QtGui import QAction, QShortcutEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
@@ -28,6 +32,7 @@ from pytestqt.qtbot import QtBot
 from nebbet.core.records import Case
 from nebbet.desktop import application
 from nebbet.desktop.kit import theme
+from nebbet.desktop.kit.help_box import keys_at
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.shelves.page import LibraryPage
@@ -87,27 +92,52 @@ def test_every_place_tells_its_keys(hand: Hand) -> None:
         hand.press("F1")
         assert hand.window.help_box.isVisible()
         assert hand.window.help_box.title.text() == place.title
-        assert dict(place.keys())
+        assert keys_at(place)
         hand.press("Esc")
         assert not hand.window.help_box.isVisible()
 
 
-def test_no_two_actions_of_a_place_share_a_key(hand: Hand) -> None:
-    everywhere = [a.shortcut().toString() for a in hand.window.actions()]
-    for place in (*hand.window.places, hand.window.profile, hand.window.library.editor):
-        keys = [shown for shown, _words in place.keys()] + everywhere  # noqa: SIM118
-        assert len(keys) == len(set(keys)), place.title
+def test_every_key_that_help_names_does_one_thing(hand: Hand) -> None:
+    """Each key that F1 lists is pressed where it is said to work, and does that and nothing else;
+    there is no other action with a key."""
+    hand.window.letters.new_letter()
+    hand.window.library.edit("refund-agreed")
+    inner = pages_of(hand.window.library)
+    shown = [(place, place) for place in (*hand.window.places, hand.window.profile)]
+    shown += [(hand.window.library, page) for page in inner]
+    for place, page in shown:
+        hand.window.go(place)
+        if page is not place:
+            hand.window.library._pages.go(page)
+        listed = [action for group in keys_at(place).values() for action in group]
+        assert listed
+        for action in listed:
+            owner = next(w for w in action.associatedObjects() if w.isVisible())
+            with asked_in_vain(hand.window) as asked:
+                owner.setFocus()
+                hand.press(action.shortcut().toString())
+            assert asked == [(action.text(), False)], (page.title, action.shortcut().toString())
 
 
-def test_no_page_of_the_library_gives_a_key_of_the_place_another_meaning(hand: Hand) -> None:
-    library = hand.window.library
-    of_place = [action.shortcut().toString() for action in library.actions()]
-    for page in pages_of(library):
-        keys = [shown for shown, _words in page.keys()] + of_place  # noqa: SIM118
-        assert len(keys) == len(set(keys)), (
-            page.title,
-            sorted(k for k in keys if keys.count(k) > 1),
-        )
+@contextmanager
+def asked_in_vain(window: Window) -> Iterator[list[tuple[str, bool]]]:
+    """Actions only tell that their key came, and whether it could have meant another."""
+    asked: list[tuple[str, bool]] = []
+
+    class Ear(QObject):
+        def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+            if isinstance(event, QShortcutEvent) and isinstance(watched, QAction):
+                asked.append((watched.text(), event.isAmbiguous()))
+                return True
+            return False
+
+    ear = Ear()
+    actions = window.findChildren(QAction)
+    for action in actions:
+        action.installEventFilter(ear)
+    yield asked
+    for action in actions:
+        action.removeEventFilter(ear)
 
 
 def pages_of(library: LibraryPage) -> list[Place]:

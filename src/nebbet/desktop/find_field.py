@@ -17,6 +17,11 @@ def everything(shared: SharedLibrary, words: str) -> list[Choice]:
         "case": choices.cases(shared, words),
         "sent": _sent(shared, words),
     }
+    # What was meant comes first: a case by its number; and what has all words before what has some.
+    if shared.catalogue.case_numbered(words.strip()):
+        found = {"case": found["case"], **found}
+    elif shared.search.templates(words).partly:
+        found["template"] = found.pop("template")
     titles = {"template": "Templates", "contact": "Contacts", "case": "Cases", "sent": "Register"}
     shown: list[Choice] = []
     for kind, group in found.items():

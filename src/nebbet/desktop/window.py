@@ -257,8 +257,7 @@ class Window(QMainWindow):
 
     def show_help(self) -> None:
         """Show what this place is for and its keys."""
-        everywhere = [(a.shortcut().toString(), a.text()) for a in self.actions()]
-        self.help_box.open_for(self.place, everywhere)
+        self.help_box.open_for(self.place)
 
     def _edit(self, template: str) -> None:
         self.go(self.library)

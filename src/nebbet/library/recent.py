@@ -1,6 +1,7 @@
 """What a person is likely to go on with: whom they wrote to, what is used most, what went last."""
 
 from collections.abc import Iterable
+from itertools import islice
 
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.entries import Registered
@@ -9,18 +10,20 @@ MOST = 8  # rows that are read at a glance
 
 
 def sent_last(entries: Iterable[Registered], member: str, most: int = MOST) -> list[Registered]:
-    """The letters of a member that went last, the newest first."""
-    own = (entry for entry in entries if entry.sender == member)
-    return sorted(own, key=lambda entry: entry.sent, reverse=True)[:most]
+    """The letters of a member that went last; entries come with the newest first."""
+    return list(islice((entry for entry in entries if entry.sender == member), most))
 
 
 def written_to(entries: Iterable[Registered], member: str, most: int = MOST) -> list[Registered]:
-    """The last letter to each of the people that a member wrote to last, the newest first."""
+    """The last letter to each of the people that a member wrote to last; entries come with the
+    newest first."""
     last: dict[str, Registered] = {}
-    for entry in sorted(entries, key=lambda entry: entry.sent):
+    for entry in entries:
+        if len(last) == most:
+            break
         if entry.sender == member:
-            last[entry.address] = entry
-    return sorted(last.values(), key=lambda entry: entry.sent, reverse=True)[:most]
+            last.setdefault(entry.address, entry)
+    return list(last.values())
 
 
 def most_used(catalogue: Catalogue, most: int = MOST) -> list[str]:

@@ -64,6 +64,7 @@ class Proposals(Place):
         self.list.currentItemChanged.connect(lambda *_: self._show())
         self.add_key("Put the proposal in use", "Ctrl+Shift+S", self.accept)
         self.add_key("Try it with a case", "Ctrl+T", self.try_it)
+        self.add_key("Amend in the editor", "Ctrl+E", self.amend_it)
         self.add_key("Back", "Esc", self.leave)
 
     def _lay_out(self) -> None:

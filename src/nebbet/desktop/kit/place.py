@@ -42,14 +42,6 @@ class Place(QWidget):
         """The page inside this place that is open now, or the place itself."""
         return self
 
-    def keys(self) -> list[tuple[str, str]]:
-        """The keys of this place with what they do."""
-        return [
-            (action.shortcut().toString(), action.text())
-            for action in self.actions()
-            if not action.shortcut().isEmpty()
-        ]
-
     def arrive(self) -> None:
         """The person has come here: put the focus where work begins."""
 

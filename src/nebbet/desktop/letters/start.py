@@ -90,6 +90,7 @@ class StartPage(QWidget):
             columns.setAlignment(column, Qt.AlignmentFlag.AlignTop)
         pieces.fill(QVBoxLayout(self), None, words, columns, None, None)
         shared.changed.connect(self.refresh)
+        shared.register_changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:

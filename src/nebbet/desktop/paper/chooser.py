@@ -110,7 +110,9 @@ class Chooser(QObject):
         at = cursor.position()
         place = next((p for p in self._places.all() if p.start <= at <= p.end), None)
         inside = place is not None and (place.start < at < place.end or place.blank)
-        return place if place is not None and inside and place.id != self._was_at else None
+        if place is None or not inside:
+            return None
+        return place if place.blank or place.id != self._was_at else None
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """The list goes with the focus; the sheet too, unless that is where the focus went."""

@@ -151,22 +151,19 @@ class LibraryPage(Place):
         self.pane.editions.connect(self.show_editions)
         self._shared.changed.connect(self._follow)
         self._shared.search.ready.connect(self._found_anew)
-        self.add_key("Edit the template", "Ctrl+E", self._edit_current)
-        self.add_key("New template", "Ctrl+Shift+N", self.new_template)
         self.add_key("Import files as templates", "Ctrl+Alt+O", self.ask_for_files)
         self.add_key("Export the template", "Ctrl+Alt+E", self.export)
         self.add_key("Packs: write one, take one in", "Ctrl+Alt+K", self.offer_packs)
         self.add_key("Facts and working days", "Ctrl+Shift+A", self.show_facts)
         self.add_key("Editions", "Ctrl+Alt+H", self._show_editions)
-        # The same keys mean something else in the editor.
+        # The same keys mean something else, or nothing, on the other pages.
+        self.view.add_key("Edit the template", "Ctrl+E", self._edit_current)
+        self.view.add_key("New template", "Ctrl+Shift+N", self.new_template)
         self.view.add_key("Proposals", "Ctrl+Alt+P", self.show_proposals)
         self.add_key("Passages", "Ctrl+Alt+B", self.show_passages)
         self.add_key("Frames", "Ctrl+Alt+F", self.show_frames)
         self.add_key("Files", "Ctrl+Alt+L", self.show_files)
         self.add_key("Members", "Ctrl+Alt+U", self.show_members)
-
-    def keys(self) -> list[tuple[str, str]]:
-        return [*super().keys(), *self.view.keys()]
 
     # Going to pages
 
@@ -316,9 +313,7 @@ class LibraryPage(Place):
             self._shared.voice.say("This template is not in use: it has no edition, or is retired.")
 
     def _edit_current(self) -> None:
-        if isinstance(self._pages.page, Proposals):
-            self.proposals.amend_it()
-        elif self.table.key and not self.is_editing:
+        if self.table.key:
             self.edit(self.table.key)
 
     def edit(self, key: str) -> None:
@@ -327,8 +322,6 @@ class LibraryPage(Place):
 
     def new_template(self) -> None:
         """Start a template on the shelf at hand and open it in the editor."""
-        if self.is_editing:
-            return
         if shelf := self.view.shelf:
             self._begin_on(shelf)
         else:
@@ -349,8 +342,6 @@ class LibraryPage(Place):
     def ask_for_files(self) -> None:
         """Choose files that are to become templates, on the shelf at hand or one that is asked
         for."""
-        if self.is_editing:
-            return
         if shelf := self.view.shelf:
             self.in_and_out.ask_for_files(shelf)
         else:

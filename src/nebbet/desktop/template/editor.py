@@ -45,7 +45,8 @@ class TemplateEditor(Place):
         "What you write is a draft that is kept at once, and with Ctrl+S; Ctrl+Shift+S checks it "
         "and puts it in use as a new edition. F8 goes through what the checks find. Ctrl+Alt+I "
         "inserts columns, buttons, fact rows and passages; Alt+Up and Alt+Down move a part. "
-        "Ctrl+Alt+H shows the editions."
+        "Return on an empty row, button or item leaves it. Ctrl+Z takes back, Ctrl+Shift+Z does it "
+        "again. Ctrl+Alt+H shows the editions."
     )
     passage_wanted = Signal(str)
     editions_wanted = Signal(str)
