@@ -7,9 +7,7 @@ from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
-from PySide6.QtCore import Qt
-from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
 from nebbet.core.letter import Content
@@ -114,11 +112,12 @@ def test_a_draft_is_compared_with_an_edition_and_esc_goes_back_to_it(hand: Hand)
 def test_a_template_without_an_edition_has_none_to_show(hand: Hand) -> None:
     hand.press("Alt+2", "Ctrl+Shift+N")
     menu = QApplication.activePopupWidget()
-    assert menu is not None, "onto which shelf"
-    QTest.keyClick(menu, Qt.Key.Key_Return)
+    assert isinstance(menu, QMenu), "onto which shelf"
+    menu.actions()[1].trigger()
+    menu.close()
     hand.until(lambda: hand.window.library.is_editing)
     hand.window.activateWindow()
-    hand.window.library.editor.body.setFocus()
+    hand.until(lambda: QApplication.focusWidget() is not None)
     hand.press("Ctrl+Alt+H")
     assert "This template has no edition yet." in hand.said
 

@@ -238,12 +238,14 @@ class TemplatesTable(QTableView):
         super().__init__()
         self._model = TemplatesModel(self)
         self.setModel(self._model)
+        self._went = False  # what was at hand went out of the list, and nobody chose another
         pieces.dress_table(self, "Templates", (200, 56, 72, 98, 128), wide=0)
         self.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
         self.setDragEnabled(True)
         self.setItemDelegateForColumn(0, _Titles(self))
         self.setItemDelegateForColumn(_USES, _Bars(self))
         self.selectionModel().currentRowChanged.connect(lambda *_: self.chosen.emit(self.key))
+        self.selectionModel().selectionChanged.connect(self._choose_again)
         self.doubleClicked.connect(lambda _index: self.taken.emit(self.key))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -265,16 +267,19 @@ class TemplatesTable(QTableView):
         matching: Matching | None = None,
         *,
         best_first: bool = False,
+        asked: bool = True,
     ) -> None:
         """Show other templates. What is at hand stays so if it is among them, unless the rows were
-        found by words: then it is the best one."""
+        found by words: then it is the best one. Rows that nobody asked for (the library changed)
+        put nothing else at hand: a key must not hit what comes in the place of what went."""
         key, keys = ("", []) if best_first else (self.key, self.keys)
+        asked = asked or not self._model.keys
         self._model.show_rows(shown, row, now, matching)
         self.verticalHeader().setDefaultSectionSize(_FOUND_ROW if matching else theme.ROW + 2)
         self._make_room()
         places = {shown_key: number for number, shown_key in enumerate(shown)}
-        if key and key not in places:
-            # What was at hand went out of the list: a key must not hit what comes in its place.
+        if key not in places and not asked:
+            self._went = True
             self.clearSelection()
             self.setCurrentIndex(self._model.index(-1, -1))
         elif shown:
@@ -282,6 +287,11 @@ class TemplatesTable(QTableView):
             for kept in keys if len(keys) > 1 else ():
                 self._add_to_selection(places.get(kept))
         self.chosen.emit(self.key)
+
+    def _choose_again(self) -> None:
+        if self._went and self.selectionModel().hasSelection():
+            self._went = False
+            self.chosen.emit(self.key)
 
     def _add_to_selection(self, row: int | None) -> None:
         if row is not None:
@@ -296,8 +306,8 @@ class TemplatesTable(QTableView):
 
     @property
     def key(self) -> str:
-        """The template at hand, or nothing."""
-        row = self.currentIndex().row()
+        """The template at hand, or nothing: with the focus alone comes a row that nobody chose."""
+        row = -1 if self._went else self.currentIndex().row()
         return self._model.keys[row] if 0 <= row < len(self._model.keys) else ""
 
     def choose(self, key: str) -> None:

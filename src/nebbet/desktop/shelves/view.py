@@ -107,6 +107,7 @@ class ShelvesView(Place):
         self.acts = Acts(shared, lambda: self.table.keys)
         self.pane = ReadingPane(shared)
         self.add = pieces.button("New shelf…", self.add_shelf, "words")
+        self._following = False  # the library, not asked for by the person
         self._typing = False
         self._partly = frozenset[str]()
         self._next = ""
@@ -166,6 +167,7 @@ class ShelvesView(Place):
     def refresh(self) -> None:
         """Show the library as it is known now."""
         shared, listing = self._shared, self._shared.search.listing
+        self._following = True
         before = [
             Choice(ALL, "All templates", aside=str(len(listing.living))),
             Choice(LATELY, "Used lately by me"),
@@ -181,16 +183,21 @@ class ShelvesView(Place):
         self.add.setVisible(leads)
         self.kind.show_words(listing.kinds)
         self.keyword.show_words(listing.keywords)
-        self.fill()
+        self._following = False
+        self.fill(asked=False)
 
-    def fill(self, *, best_first: bool = False) -> None:
+    def fill(self, *, best_first: bool = False, asked: bool = True) -> None:
         """Show the templates of what is chosen on the left, that the words find."""
+        if self._following:
+            return
         shared, words = self._shared, self.find_field.text().strip()
         self._partly = frozenset[str]()
         keys = self._keys(words)
         matching = partial(self._match, words) if words else None
         self._typing = best_first
-        self.table.show_rows(keys, self._row, shared.now(), matching, best_first=best_first)
+        self.table.show_rows(
+            keys, self._row, shared.now(), matching, best_first=best_first, asked=asked
+        )
         self._typing = False
         self.nothing.setText(self._of_the_list(words, keys))
         self.nothing.setVisible(bool(self.nothing.text()))
