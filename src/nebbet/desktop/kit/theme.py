@@ -20,8 +20,8 @@ from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication, QWidget
 
 ROW = 24  # pixels: the height of one row of a list
-_FAMILY = "Atkinson Hyperlegible Next"
-_SERIF = "Literata"
+FAMILY = "Atkinson Hyperlegible Next"
+SERIF = "Literata"
 
 
 @dataclass(frozen=True)
@@ -101,12 +101,12 @@ def load_fonts() -> None:
 
 def ui_font(size: int = 13, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The font of the window, with figures of one width."""
-    return _font(_FAMILY, size, weight)
+    return _font(FAMILY, size, weight)
 
 
 def serif_font(size: int, weight: QFont.Weight = QFont.Weight.DemiBold) -> QFont:
     """The font of the wordmark and the names of places."""
-    return _font(_SERIF, size, weight)
+    return _font(SERIF, size, weight)
 
 
 def _font(family: str, size: int, weight: QFont.Weight) -> QFont:

@@ -83,11 +83,12 @@ class Style(Struct, frozen=True):
 
 
 def paper_style(frame: Frame) -> Style:
-    """The type that a frame gives its text, with the window's own font as the last resort."""
+    """The type that a frame gives its text, with a font that comes along as the last resort."""
     families = [name.strip(" '\"") for name in frame.font.split(",")]
     generic = ("sans-serif", "serif", "monospace")
     named = tuple(name for name in families if name not in generic)
-    return Style((*named, "Atkinson Hyperlegible Next"), 15, frame.ink, frame.accent)
+    last = theme.SERIF if "serif" in families else theme.FAMILY
+    return Style((*named, last), 15, frame.ink, frame.accent)
 
 
 def char_format(style: Style, block: Block | None = None) -> QTextCharFormat:

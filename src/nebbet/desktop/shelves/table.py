@@ -17,7 +17,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QResizeEvent
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QKeyEvent, QPainter, QResizeEvent
 from PySide6.QtWidgets import (
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -30,6 +30,7 @@ from nebbet.library.holdings import USAGE_WEEKS, Template, Usage
 
 MIME = "application/x-nebbet-templates"
 MATCHES = Qt.ItemDataRole.UserRole + 1
+SAID = Qt.ItemDataRole.UserRole + 2
 COLUMNS = ("Title", "State", "Languages", "Last used", f"Uses in {USAGE_WEEKS} weeks")
 Index = QModelIndex | QPersistentModelIndex
 _USES = len(COLUMNS) - 1
@@ -132,6 +133,8 @@ class TemplatesModel(QAbstractTableModel):
             return self._text(template, usage, said, index.column())
         if role == MATCHES:
             return self._match(template)
+        if role == SAID:
+            return said
         if role == Qt.ItemDataRole.UserRole:
             return usage.weeks
         if role == Qt.ItemDataRole.AccessibleTextRole and index.column() == _USES:
@@ -141,7 +144,7 @@ class TemplatesModel(QAbstractTableModel):
     def _text(self, template: Template, usage: Usage, said: str, column: int) -> str:
         match column:
             case 0:
-                return f"{template.title}  ·  {said}" if said else template.title
+                return template.title + _beside(said)
             case 1:
                 return template.state
             case 2:
@@ -156,26 +159,40 @@ def templates_in(data: QMimeData) -> list[str]:
     return json.decode(data.data(MIME).data(), type=list[str]) if data.hasFormat(MIME) else []
 
 
+def _beside(said: str) -> str:
+    """What is said of a template, as it follows its title where both are one text."""
+    return f"  ·  {said}" if said else ""
+
+
 class _Titles(QStyledItemDelegate):
-    """Draws a title with the letters in it that were looked for, and the words of the text."""
+    """Draws a title with the letters in it that were looked for, what is said of the template, and
+    the words of the text."""
 
     def initStyleOption(self, option: QStyleOptionViewItem, index: Index) -> None:
         super().initStyleOption(option, index)
-        if index.data(MATCHES) is not None:
-            option.text = ""
+        option.text = ""
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         super().paint(painter, option, index)
-        found: Match | None = index.data(MATCHES)
-        if found is None:
-            return
+        found: Match = index.data(MATCHES) or Match([])
+        said: str = index.data(SAID)
+        title = str(index.data()).removesuffix(_beside(said))
         look = theme.tokens()
         painter.save()
         painter.setClipRect(option.rect)
         where = option.rect.adjusted(8, 4, -6, -4)
         if found.excerpt:
             where.setHeight(where.height() // 2)
-        _draw(painter, where, str(index.data()), found.title, look.ink)
+        room = QRect(where)
+        if said:  # what is said of a template stays in sight, however long its title is
+            aside = theme.ui_font(12)
+            width = QFontMetrics(aside).horizontalAdvance(said)
+            room.setRight(where.right() - width - 10)
+            painter.setFont(aside)
+            painter.setPen(QColor(look.faint))
+            right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+            painter.drawText(where, right, said)
+        _draw(painter, room, title, found.title, look.ink)
         if found.excerpt:
             where.translate(0, where.height())
             _draw(painter, where, found.excerpt, found.spans, look.faint)
