@@ -273,7 +273,7 @@ class TemplatesTable(QTableView):
     def _make_room(self) -> None:
         """Leave out what there is no room for, also beside the words that were found."""
         width = self.viewport().width() - (150 if self._model.is_found else 0)
-        for column, needed in ((1, 300), (2, 380), (_USES, 560)):
+        for column, needed in ((1, 300), (2, 480), (_USES, 560)):
             self.setColumnHidden(column, width < needed)
 
     def show_rows(

@@ -23,7 +23,15 @@ class Heading(QWidget):
         theme.named(self.shelves, "Shelf")
         theme.named(self.frames, "Frame")
         self.title_field.setPlaceholderText("Title in the library; it is never sent")
-        pieces.fill(QHBoxLayout(self), pieces.grow(self.title_field), self.shelves, self.frames)
+        for choice in (self.shelves, self.frames):  # in a narrow window the title needs the room
+            choice.setSizeAdjustPolicy(
+                StillCombo.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+            )
+            choice.setMinimumContentsLength(8)
+        layout = QHBoxLayout(self)
+        pieces.fill(layout, pieces.grow(self.title_field), self.shelves, self.frames)
+        for index, share in enumerate((5, 3, 3)):
+            layout.setStretch(index, share)
         self.title_field.textEdited.connect(self.edited)
         self.shelves.currentIndexChanged.connect(self.edited)
         self.frames.currentIndexChanged.connect(self.reframed)
