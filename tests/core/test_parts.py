@@ -77,6 +77,22 @@ def test_columns_and_what_is_repeated_together_move_as_a_whole() -> None:
     assert write(gone) == "<p>one</p>\n" + TICKETS + "<p>end</p>\n"
 
 
+def test_other_columns_keep_what_stands_in_each() -> None:
+    two, _ = body.in_columns(read("<p>a</p>"), (0, 1), 2)
+    two = (two[0], replace(two[1], inlines=read("<p>b</p>")[0].inlines))
+    three, _ = body.in_columns(two, (0, 1), 3)
+    assert [block.column for block in three] == [1, 2, 3]
+    assert [block.inlines for block in three[:2]] == [block.inlines for block in two]
+    again, _ = body.in_columns(three, (2, 3), 2)
+    assert [block.column for block in again] == [1, 2, 2]
+
+
+def test_repeated_paragraphs_act_as_a_whole() -> None:
+    rows = read('<p>a</p><div data-each="case.tickets"><p>b</p><p>c</p></div>')
+    assert body.first_of(rows, (2, 3)) == 1
+    assert body.first_of(rows, (0, 1)) == 0
+
+
 def test_a_paragraph_is_put_into_columns_and_out_of_them() -> None:
     found, _ = body.in_columns(read("<p>a</p><p>b</p>"), (0, 1), 2)
     assert [block.column for block in found] == [1, 2, 0]

@@ -46,7 +46,7 @@ from nebbet.core.body.model import (
     text_of,
     unconditional,
 )
-from nebbet.core.body.moving import duplicated, in_columns, moved, removed
+from nebbet.core.body.moving import duplicated, first_of, in_columns, moved, removed
 from nebbet.core.body.plain import render_plain
 from nebbet.core.body.plain_text import from_text, verbatim
 from nebbet.core.body.read import read
@@ -91,6 +91,7 @@ __all__ = [
     "figures",
     "files_of",
     "finished",
+    "first_of",
     "from_text",
     "in_columns",
     "levelled",

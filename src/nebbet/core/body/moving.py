@@ -44,17 +44,23 @@ def removed(body: Body, span: Span) -> tuple[Body, int]:
 
 
 def in_columns(body: Body, span: Span, number: int) -> tuple[Body, int]:
-    """Put the parts in a span into the first of some columns, the others empty; 0 takes the
-    columns round it away."""
+    """Put the parts in a span into the first of some columns, the others empty; what stands in
+    columns already stays in its own, as far as there are so many. 0 takes the columns away."""
     parts = _units(body)
     first, last = _touched(parts, span)
     inside = [block for part in parts[first:last] for block in part]
-    held = [replace(block, column=min(number, 1)) for block in inside]
-    if number:
-        held = held or [Paragraph(column=1)]
-        held += [Paragraph(column=place) for place in range(2, number + 1)]
+    held = [replace(block, column=min(number, max(block.column, 1))) for block in inside]
+    there = {block.column for block in held}
+    held += [Paragraph(column=n) for n in range(1, number + 1) if n not in there]
+    held.sort(key=lambda block: block.column)
     made = _joined([*parts[:first], tuple(held), *parts[last:]])
     return made, sum(len(part) for part in parts[:first])
+
+
+def first_of(body: Body, span: Span) -> int:
+    """The number of the first block of the parts in a span: they act as a whole."""
+    parts = _units(body)
+    return sum(len(part) for part in parts[: _touched(parts, span)[0]])
 
 
 def _units(body: Body) -> list[Body]:

@@ -283,6 +283,7 @@ class PaperEdit(PaperText):
             kind = QTextDocument.ResourceType.ImageResource
             self.document().addResource(kind.value, address, image)
             self.document().markContentsDirty(0, self.document().characterCount())
+            self.viewport().update()
 
 
 def _has_picture(block: Block) -> bool:

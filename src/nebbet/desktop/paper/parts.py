@@ -107,7 +107,12 @@ class Parts:
         inside = [i for i, (b, _) in enumerate(found) if held[0] <= b.position() <= held[1]]
         span = (inside[0], inside[-1] + 1) if inside else (len(found), len(found))
         offset = cursor.position() - held[0]
-        made, at = change(tuple(block for _, block in found), span)
+        before = tuple(block for _, block in found)
+        made, at = change(before, span)
+        if inside:  # the cursor stays in its paragraph, also where that is not the part's first
+            held_in, there = before[span[0]], at + span[0] - bodies.first_of(before, span)
+            if there < len(made) and replace(made[there], column=held_in.column) == held_in:
+                at = there
         self._editor.rewrite(made)
         after = docread.read_blocks(self._editor.document())
         if after:

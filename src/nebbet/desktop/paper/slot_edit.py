@@ -114,12 +114,8 @@ class SlotEdit(PaperEdit):
 
     def _settle(self, typing: int = 0) -> None:
         """Write every value as it is to be read; where a person is typing, not until they leave."""
-        stale = [
-            p
-            for p in self.places
-            if self._shown(p.slot) != p.shown and not (p.id == typing and self._is_typed(p))
-        ]
-        if stale:
+        told = (p for p in self.places if self._shown(p.slot) != p.shown)
+        if stale := [p for p in told if not (p.id == typing and self._is_typed(p))]:
             self._rewrite(stale)
 
     def _is_typed(self, place: Spot) -> bool:

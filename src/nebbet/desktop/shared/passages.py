@@ -283,7 +283,7 @@ class SharedPassages(ListPage[Passage]):
 
     def leave(self) -> None:
         """Go back one step; what is not in use yet is kept."""
-        if self.manuscript.find_bar.is_used:
+        if self.manuscript.find_bar.isVisible():
             self.manuscript.close_find()
         elif self.manuscript.things.is_used:
             self.body.setFocus()

@@ -386,7 +386,7 @@ class TemplateEditor(Place):
     def leave(self) -> None:
         """Go back one step: from finding, a year or a trial to the text, from the text to the
         shelves; what is not saved is kept."""
-        if self.find_bar.is_used:
+        if self.find_bar.isVisible():
             self.manuscript.close_find()
             return
         if self.manuscript.things.is_used:

@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterator
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QTextCursor, QTextDocument
-from PySide6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QWidget
 
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.paper.paper_edit import PaperEdit
@@ -50,12 +50,6 @@ class FindBar(QWidget):
         self.words.setFocus()
         self.words.selectAll()
         self.tell()
-
-    @property
-    def is_used(self) -> bool:
-        """Whether somebody is at the row: Esc is for it then."""
-        focus = QApplication.focusWidget()
-        return focus is not None and self.isVisible() and self.isAncestorOf(focus)
 
     def _flags(self) -> QTextDocument.FindFlag:
         exact = QTextDocument.FindFlag.FindCaseSensitively
