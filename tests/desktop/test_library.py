@@ -3,12 +3,14 @@
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent
-from PySide6.QtWidgets import QFileDialog, QInputDialog
+from PySide6.QtCore import QMimeData, QPointF, Qt, QTimer, QUrl
+from PySide6.QtGui import QDropEvent, QKeySequence
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
 from nebbet.core.body import write
+from nebbet.desktop.kit import asking
 from nebbet.personal.home import Home
 from nebbet.standin.service import MailService
 from tests.desktop.conftest import Hand, close, open_window, template
@@ -27,7 +29,7 @@ def editor(hand: Hand) -> Hand:
 
 
 def answer_question(monkeypatch: pytest.MonkeyPatch, text: str) -> None:
-    monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: (text, True))
+    monkeypatch.setattr(asking, "ask_line", lambda *_a, **_k: text)
 
 
 # Shelves and reading
@@ -360,3 +362,18 @@ def test_putting_in_use_twice_at_once_is_one_edition(editor: Hand) -> None:
     saved(editor, 2)
     editor.until(lambda: "Edition 2" in editor.said)
     assert template(editor).edition == 2
+
+
+def test_a_line_is_asked_for_and_can_be_left(editor: Hand) -> None:
+    def answer(*keys: str) -> None:
+        box = QApplication.activeModalWidget()
+        assert isinstance(box, asking.LineBox)
+        QTest.keyClicks(box.line, "nebbet.example/a")
+        for key in keys:
+            QTest.keyClick(box.line, QKeySequence(key)[0].key())
+
+    over = editor.window
+    QTimer.singleShot(0, over, lambda: answer("Return"))
+    assert asking.ask_line(over, "Link", "Where?", "Set it", "old") == "nebbet.example/a"
+    QTimer.singleShot(0, over, lambda: answer("Esc"))
+    assert asking.ask_line(over, "Link", "Where?", "Set it", "old") is None

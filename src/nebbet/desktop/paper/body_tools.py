@@ -4,12 +4,13 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QToolButton, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QToolButton, QWidget
 
 from nebbet.core import inline
 from nebbet.core.body import Paragraph, Picture
 from nebbet.core.letter import Enclosure
-from nebbet.desktop.kit import pieces
+from nebbet.core.sentences import said
+from nebbet.desktop.kit import asking, pieces
 from nebbet.desktop.paper.paper_edit import PaperEdit
 
 PICTURES = "Pictures (*.png *.jpg *.jpeg *.gif *.webp)"
@@ -88,11 +89,9 @@ class BodyTools(QWidget):
     def ask_for_link(self) -> None:
         """Ask where the selected words lead; nothing takes the link off."""
         now = self._editor.textCursor().charFormat().anchorHref()
-        text, given = QInputDialog.getText(
-            self.window(), "Link", "Address (https://, mailto: or tel:):", text=now
-        )
-        text = text.strip()
-        if not given:
+        words = said("Where it leads: https://, mailto: or tel:. Empty takes the link off.")
+        text = asking.ask_line(self, said("Link"), words, said("Set the link"), now)
+        if text is None:
             return
         if text and not text.startswith(("https://", "http://", "mailto:", "tel:", "{{")):
             text = f"mailto:{text}" if "@" in text else f"https://{text}"
@@ -105,11 +104,8 @@ class BodyTools(QWidget):
             self._add_files([path], self._insert_picture)
 
     def _insert_picture(self, enclosure: Enclosure) -> None:
-        text, given = QInputDialog.getText(
-            self.window(),
-            "Picture",
-            "What the picture shows, for readers who cannot see it:",
-        )
-        if given:
-            alt = inline.parse(text.strip())
+        words = said("What the picture shows, for readers who cannot see it.")
+        text = asking.ask_line(self, said("Picture"), words, said("Put it in"))
+        if text is not None:
+            alt = inline.parse(text)
             self._editor.insert_body((Paragraph((Picture(enclosure.file, alt, 480),)),))

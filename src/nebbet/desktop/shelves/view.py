@@ -9,7 +9,6 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QInputDialog,
     QLineEdit,
     QPushButton,
     QSplitter,
@@ -19,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from nebbet.core import ranking
 from nebbet.core.sentences import said
-from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit import asking, pieces, theme
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.kit.place import Place
@@ -318,9 +317,10 @@ class ShelvesView(Place):
 
     def add_shelf(self, then: Callable[[Shelf], object] | None = None) -> None:
         """Ask for a name and put up a shelf; then goes on with it."""
-        name, given = QInputDialog.getText(self.window(), "New shelf", "Name of the shelf:")
-        if given and name.strip():
-            shelf = Shelf(self._shared.token(), name.strip()[:200])
+        words = said("What the shelf is called.")
+        name = asking.ask_line(self, said("New shelf"), words, said("Put it up"))
+        if name:
+            shelf = Shelf(self._shared.token(), name[:200])
             position = len(self._shared.catalogue.shelves)
             library = self._shared.library
 
