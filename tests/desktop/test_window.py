@@ -370,3 +370,46 @@ def test_a_closed_window_leaves_nothing_behind(home: Home, service: MailService)
     del window
     gc.collect()
     assert [one() for one in held] == [None] * 4
+
+
+def test_the_profile_shows_what_was_kept_and_a_second_keep_changes_nothing(hand: Hand) -> None:
+    hand.window.go(hand.window.profile)
+    phone = hand.window.profile.fields["phone"]
+    phone.setFocus()
+    hand.press("Ctrl+A")
+    hand.type("01632 960 999")
+    hand.press("Ctrl+S")
+    assert phone.text() == "01632 960 999"
+    hand.press("Ctrl+S")
+    hand.until(lambda: hand.session.shared.me and hand.session.shared.me.phone == "01632 960 999")
+    hand.bot.wait(200)
+    assert hand.session.shared.me is not None
+    assert hand.session.shared.me.phone == phone.text() == "01632 960 999"
+
+
+def test_the_window_has_the_size_that_it_had(hand: Hand, tmp_path: Path) -> None:
+    instance = QApplication.instance()
+    assert isinstance(instance, QApplication)
+    hand.window.resize(900, 650)
+    kept = tmp_path / "window"
+    kept.write_bytes(hand.window.saveGeometry().data())
+    hand.window.resize(900, 720)
+    application._stand_where_it_stood(instance, hand.window, kept)
+    assert (hand.window.width(), hand.window.height()) == (900, 650)
+    application._stand_where_it_stood(instance, hand.window, tmp_path / "none")
+    assert (hand.window.width(), hand.window.height()) == (900, 650)
+
+
+def test_the_first_window_fits_a_small_screen(hand: Hand) -> None:
+    room = hand.window.screen().availableGeometry()
+    assert hand.window.height() < min(800, room.height())
+
+
+def test_a_case_number_comes_first_in_the_find_field(hand: Hand) -> None:
+    hand.press("Ctrl+F")
+    hand.type("gr-0612")
+    found = hand.window.find_field.list
+    assert found.key == "case:gr-0612"
+    hand.press("Esc", "Ctrl+F")
+    hand.type("zzqqxx")
+    assert found.item(0).text() == "Nothing is found."

@@ -6,7 +6,8 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication, QTextEdit, QWidget
 
-from nebbet.core.body import write
+from nebbet.core import sums
+from nebbet.core.body import Button, FactRow, Paragraph, Picture, write
 from nebbet.desktop.template.declaration import SOURCES
 from nebbet.desktop.template.editor import TemplateEditor
 from nebbet.desktop.template.languages import known_languages
@@ -140,6 +141,39 @@ def test_tab_goes_from_column_to_column(hand: Hand, page: TemplateEditor) -> Non
     hand.press("Shift+Tab")
     hand.type("more ")
     assert "more" in source(page).partition("</div>")[0]
+
+
+def test_a_picture_put_in_after_a_button_is_a_picture(hand: Hand, page: TemplateEditor) -> None:
+    hand.press("Ctrl+Shift+K")
+    page.body.setFocus()
+    hand.type("Pay now")
+    page.body.insert_body((Paragraph((Picture("0" * 64, ("A ship",), 480),)),))
+    button, picture = page.body.body()[:2]
+    assert isinstance(button, Button)
+    assert isinstance(picture, Paragraph)
+    assert any(isinstance(part, Picture) for part in picture.inlines)
+
+
+def test_a_button_key_in_a_fact_row_leaves_the_row_alone(hand: Hand, page: TemplateEditor) -> None:
+    hand.press("Ctrl+Shift+F")
+    page.body.setFocus()
+    hand.type("Booking")
+    hand.press("Tab")
+    hand.type("LS-1")
+    hand.press("Ctrl+Shift+K")
+    assert "<dt>Booking</dt><dd>LS-1</dd>" in source(page)
+    assert isinstance(page.body.body()[0], FactRow)
+
+
+def test_steps_begin_with_a_date_that_there_is(hand: Hand, page: TemplateEditor) -> None:
+    form = new_blank(hand, page, "owed")
+    choose(hand, form.source, SOURCES["sum"])
+    retype(hand, form.of, "fare * 50%")
+    hand.press("Return")
+    form.steps.begin.click()
+    assert "by days between today and" in form.of.text()
+    known = {p.name for p in page.ledger.placeholders}
+    assert set(sums.names(sums.read(form.of.text()))) <= known
 
 
 # Languages
