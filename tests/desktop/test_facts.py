@@ -25,10 +25,9 @@ def at(page: SharedFacts, label: str) -> None:
 def test_a_fact_is_changed_once_and_said_everywhere(hand: Hand) -> None:
     page = facts(hand)
     at(page, "Claims, telephone")
-    assert page.form.used.text() == (
-        "A change reaches 3 templates at once: Claim received, Claim settled, Damage on the car "
-        "deck: claim form."
-    )
+    assert page.form.used.text() == "A change reaches 3 templates at once."
+    users = [page.users.item(row).text() for row in range(page.users.count())]
+    assert users == ["Claim received", "Claim settled", "Damage on the car deck: claim form"]
     assert page.form.name.isReadOnly()
     assert page.form.label.text() and page.form.label.cursorPosition() == 0  # shows its beginning
     retype(hand, page.form.value, "01632 960 999")
@@ -106,3 +105,14 @@ def test_the_working_days_of_the_team(hand: Hand) -> None:
     calendar = hand.session.shared.catalogue.calendar
     assert calendar.closed == {date(2026, 11, 27): "Stocktaking"}
     assert 5 in calendar.weekdays and calendar.zone == "Europe/London"
+
+
+def test_a_template_that_says_a_fact_is_shown(hand: Hand) -> None:
+    page = facts(hand)
+    at(page, "Claims, telephone")
+    page.users.setCurrentRow(1)
+    page.users.setFocus()
+    hand.press("Return")
+    library = hand.window.library
+    assert library.view.isVisible()
+    assert library.table.key == "claim-settled"

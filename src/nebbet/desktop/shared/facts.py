@@ -7,15 +7,17 @@ from nebbet.core.placeholders import FACT_KINDS, Placeholder, kind_of, read_type
 from nebbet.core.records import Fact, fold
 from nebbet.core.sentences import counted, said
 from nebbet.core.values import Value, from_json, to_json
-from nebbet.desktop.kit import pieces
-from nebbet.desktop.kit.picker import Choice
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shared.list_page import ListPage
 from nebbet.desktop.shared.unsaved import Form
 from nebbet.desktop.shared.working_days import WorkingDays
 from nebbet.library.changes import Change
+from nebbet.library.holdings import Template
 
+_TALL = 380  # pixels: a list that leaves the page its height
 _LANGUAGE = "en_GB"  # the window's own
 Typed = dict[str, str]
 
@@ -110,9 +112,11 @@ class SharedFacts(ListPage[Typed]):
     help = (
         "What the whole team shares and keeps in one place. A changed fact is said by every "
         "template from then on; the page says which ones. Date rules count with the working days "
-        "on the right. Ctrl+S keeps the fact at hand, Esc goes back to the shelves."
+        "on the right. Ctrl+S keeps the fact at hand, Return on a template shows it, Esc goes back "
+        "to the shelves."
     )
     kinds = ("fact", "template", "passage", "setting")
+    open_template = Signal(str)
 
     def __init__(self, shared: SharedLibrary) -> None:
         self.form = FactForm(shared)
@@ -122,6 +126,8 @@ class SharedFacts(ListPage[Typed]):
         self.add = pieces.button("New fact", self._new, "words")
         self.save = pieces.button("Keep the fact", self._keep, "primary", "Ctrl+S")
         self.drop = pieces.button("Remove", self._remove, "words")
+        self.users = ChoiceList("Templates that say it")
+        self.users.itemActivated.connect(lambda _item: self.open_template.emit(self.users.key))
         self.see_earlier = pieces.button("Earlier states", self.earlier.emit, "words", "Ctrl+Alt+H")
         self._lay_out()
         self.form.edited.connect(self.unsaved.edited)
@@ -141,6 +147,7 @@ class SharedFacts(ListPage[Typed]):
             pieces.rule(),
             self.form,
             pieces.row(self.save, self.see_earlier, self.drop, None),
+            self.users,
             None,
             margin=20,
         )
@@ -168,7 +175,11 @@ class SharedFacts(ListPage[Typed]):
         fact = self.record(self.unsaved.key or "")
         self.drop.setEnabled(fact is not None or self.is_begun())
         self.see_earlier.setEnabled(fact is not None)
-        self.form.used.setText(self._users(fact))
+        users = self._users(fact)
+        self.users.show_choices([Choice(t.id, t.title) for t in users], self.users.key)
+        self.users.setFixedHeight(min(len(users) * theme.ROW + 4, _TALL))
+        self.users.setVisible(bool(users))
+        self.form.used.setText(_reach(len(users)) if fact else "")
 
     def follow(self, change: Change) -> None:
         super().follow(change)
@@ -179,18 +190,10 @@ class SharedFacts(ListPage[Typed]):
         super().refresh(wanted)
         self.working_days.refresh()
 
-    def _users(self, fact: Fact | None) -> str:
-        users = self._shared.search.users.of_fact(fact.name) if fact else ()
-        if not users:
-            return said("No template uses it.") if fact else ""
+    def _users(self, fact: Fact | None) -> list[Template]:
         templates = self._shared.catalogue.templates
-        titles = ", ".join(templates[key].title for key in users if key in templates)
-        return counted(
-            "A change reaches 1 template at once: {titles}.",
-            "A change reaches {count} templates at once: {titles}.",
-            count=len(users),
-            titles=titles,
-        )
+        users = self._shared.search.users.of_fact(fact.name) if fact else ()
+        return [templates[key] for key in users if key in templates]
 
     @property
     def shared(self) -> tuple[type[Fact], str, str]:
@@ -245,3 +248,14 @@ class SharedFacts(ListPage[Typed]):
     def keep_draft(self) -> None:
         super().keep_draft()
         self.working_days.unsaved.keep()
+
+
+def _reach(users: int) -> str:
+    """How far a change of a fact goes."""
+    if not users:
+        return said("No template uses it.")
+    return counted(
+        "A change reaches 1 template at once.",
+        "A change reaches {count} templates at once.",
+        count=users,
+    )

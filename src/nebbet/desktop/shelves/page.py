@@ -88,7 +88,9 @@ class LibraryPage(Place):
     @cached_property
     def facts(self) -> SharedFacts:
         """What the team shares beside texts."""
-        return self._add_list(SharedFacts(self._shared))
+        made = SharedFacts(self._shared)
+        made.open_template.connect(self._show_here)
+        return self._add_list(made)
 
     @cached_property
     def passages(self) -> SharedPassages:
