@@ -264,3 +264,18 @@ def test_a_condition_stays_with_its_paragraph(hand: Hand, page: TemplateEditor) 
     made = source(page)
     assert made.count("data-when") == 1
     assert made.endswith("<p>always</p>\n")
+
+
+def test_a_second_return_after_the_note_is_not_for_the_text(
+    hand: Hand, page: TemplateEditor
+) -> None:
+    hand.type("We have paid it back.")
+    hand.press("Left", "Left", "Left", "Left", "Left", "Ctrl+Shift+S")
+    assert hand.focus is page.note
+    before = template(hand).edition
+    hand.type("Shorter")
+    hand.press("Return")
+    hand.until(lambda: template(hand).edition > before)
+    hand.press("Return")
+    assert source(page) == "<p>We have paid it back.</p>\n"
+    hand.until(page.body.hasFocus)

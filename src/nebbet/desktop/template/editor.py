@@ -365,7 +365,7 @@ class TemplateEditor(Place):
         self._work = self._work.saved(wanted.draft, number)
         self.note.clear()
         if number:
-            self.body.setFocus()
+            self.using.go_on(self.body)
         else:
             self.left.emit()
 

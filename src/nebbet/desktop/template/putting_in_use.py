@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core.checks import Finding, Remedy
@@ -12,6 +12,7 @@ from nebbet.library.writing import in_the_way
 
 _TONES = {"stop": "brick", "doubt": "ochre_edge", "note": "slate"}
 _MOST_ROWS = 5
+_REST = 900  # milliseconds: longer than a double press
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
 
 
@@ -74,6 +75,19 @@ class PuttingInUse(QWidget):
         self.list.setFixedHeight(min(len(found), _MOST_ROWS) * theme.ROW + 4)
         self.list.setVisible(bool(found))
         self.mend_button.setVisible(any(f.remedy for f in found))
+
+    def go_on(self, text: QWidget) -> None:
+        """Go on in a text; from the line on what changed after a moment, as a second Return is not
+        for the text."""
+
+        def leave() -> None:
+            if self.note.hasFocus() and not self.note.text():
+                text.setFocus()
+
+        if self.note.hasFocus():
+            QTimer.singleShot(_REST, self, leave)
+        else:
+            text.setFocus()
 
     def step(self) -> None:
         """Go to the next finding and show where it is."""
