@@ -71,6 +71,18 @@ def test_after_sending_the_person_is_told_with_a_way_back(letter: Hand) -> None:
     letter.until(lambda: letter.said == "The letter to Hanna Verrell has gone.")
 
 
+def test_what_is_told_of_a_letter_goes_with_it_and_with_its_cause(letter: Hand) -> None:
+    letter.press("Ctrl+Return")
+    assert letter.said.startswith("Not sent. ")
+    complete(letter)
+    letter.until(lambda: not letter.said)
+    letter.press("Ctrl+A", "Delete")
+    letter.press("Ctrl+Return")
+    assert letter.said
+    letter.press("Ctrl+N")
+    assert letter.said == ""
+
+
 # What a blank offers
 
 

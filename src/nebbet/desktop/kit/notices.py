@@ -22,8 +22,14 @@ class Voice(Protocol):
         action: str = "",
         act: Callable[[], object] | None = None,
         seconds: int = READ,
+        *,
+        about: str = "",
     ) -> None:
-        """Tell something for a while, with one thing that can be done about it."""
+        """Tell something for a while, with one thing that can be done about it. about names what
+        it stands and falls with."""
+
+    def over(self, about: str) -> None:
+        """What was told about something holds no longer."""
 
     def add(self, text: str) -> None:
         """Tell something that matters less than whatever is being told."""
@@ -72,6 +78,7 @@ class NoticeStrip(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._text = pieces.label(wrap=True)
         self._act: Callable[[], object] | None = None
+        self._about = ""
         self.action = pieces.button("Put back", self._do)
         self.close_button = pieces.button("Close", self.hide)
         pieces.fill(QHBoxLayout(self), pieces.grow(self._text), self.action, self.close_button)
@@ -91,7 +98,10 @@ class NoticeStrip(QWidget):
         action: str = "",
         act: Callable[[], object] | None = None,
         seconds: int = READ,
+        *,
+        about: str = "",
     ) -> None:
+        self._about = about
         self._text.setText(text)
         self._text.setAccessibleName(text)
         self._act = act
@@ -100,6 +110,10 @@ class NoticeStrip(QWidget):
         self.action.setVisible(bool(action))
         self.show()
         self._timer.start(seconds * 1000)
+
+    def over(self, about: str) -> None:
+        if self._about == about:
+            self.hide()
 
     def add(self, text: str) -> None:
         if self.isHidden():

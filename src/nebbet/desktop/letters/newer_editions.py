@@ -6,6 +6,8 @@ from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.session.session import Session
 from nebbet.library.holdings import Template
 
+THIS_LETTER = "this letter"  # what is told about it is over when another one is at hand
+
 
 class NewerEditions(QObject):
     """Offers the newer edition of the template of the letter at hand."""
@@ -27,6 +29,7 @@ class NewerEditions(QObject):
             "typed stays when you take it over.",
             "Take it over",
             lambda: self._fetch(letter.id, letter.edition, newer),
+            about=THIS_LETTER,
         )
 
     def _fetch(self, letter: str, edition: int, newer: Template) -> None:

@@ -17,7 +17,7 @@ from nebbet.desktop.letters.blank import PILE
 from nebbet.desktop.letters.language_choice import LanguageChoice
 from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
-from nebbet.desktop.letters.newer_editions import NewerEditions
+from nebbet.desktop.letters.newer_editions import THIS_LETTER, NewerEditions
 from nebbet.desktop.letters.outgoing import OutgoingView
 from nebbet.desktop.letters.particulars import Particulars
 from nebbet.desktop.letters.pile import Pile
@@ -51,7 +51,10 @@ class LettersPage(Place):
         self._session = session
         self.model = LetterModel(session.shared, session.letters)
         self.model.setParent(self)
+        # Before anything is told about the letter that comes:
+        self.model.replaced.connect(lambda: session.voice.over(THIS_LETTER))
         self._newer = NewerEditions(session, self.model)
+        self._told: Finding | None = None
         self.pile = Pile(session.letters, session.sending)
         self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)
@@ -259,6 +262,7 @@ class LettersPage(Place):
                     f"The letter was started over with “{template.title}”.",
                     "Put back",
                     self.model.undo,
+                    about=THIS_LETTER,
                 )
         else:
             self.model.declare(template)
@@ -304,6 +308,9 @@ class LettersPage(Place):
 
     def _on_worked_out(self) -> None:
         letter = self.model.letter
+        if self._told is not None and self._told not in self.model.findings:
+            self._told = None
+            self._session.voice.over(THIS_LETTER)
         if letter:
             self.pile.update_letter(letter)
             if not self.case.hasFocus() or not self.case.isModified():
@@ -328,12 +335,13 @@ class LettersPage(Place):
             self.paper.show_place(finding.part, finding.span)
 
     def _stopped(self, finding: Finding) -> None:
+        self._told = finding
         said = f"{finding.sentence}."
         if finding.severity == "doubt":
             said += " Send again if it is meant to be so."
-            self._session.voice.say(said)
+            self._session.voice.say(said, about=THIS_LETTER)
         else:
-            self._session.voice.say(f"Not sent. {said}")
+            self._session.voice.say(f"Not sent. {said}", about=THIS_LETTER)
             self._show_finding(finding)
 
     def _focus_send(self) -> None:
