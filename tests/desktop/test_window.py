@@ -4,6 +4,7 @@ import gc
 import sys
 import time
 import weakref
+from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -363,13 +364,19 @@ def test_work_is_done_in_order(qtbot: QtBot) -> None:
     operations.finish()
 
 
-def test_a_closed_window_leaves_nothing_behind(home: Home, service: MailService) -> None:
+def test_a_closed_window_leaves_nothing_behind(
+    home: Home, service: MailService, qtbot: QtBot
+) -> None:
+    before = Counter(type(widget).__name__ for widget in QApplication.allWidgets())
     window = open_window(home)
     held = [weakref.ref(one) for one in (window, window.session, window.letters, window.library)]
+    window.library.edit("refund-agreed")
     close(window)
     del window
     gc.collect()
     assert [one() for one in held] == [None] * 4
+    left = Counter(type(widget).__name__ for widget in QApplication.allWidgets())
+    assert not left - before
 
 
 def test_the_profile_shows_what_was_kept_and_a_second_keep_changes_nothing(hand: Hand) -> None:

@@ -19,7 +19,7 @@ class AddressList(QObject):
     def __init__(self, line: SlotEdit, offer: Callable[[str], list[Choice]]) -> None:
         super().__init__(line)
         self._line, self._offer = line, offer
-        self.list = OfferList("People that fit")
+        self.list = OfferList(line, "People that fit")
         self.list.taken.connect(self._take)
         line.edited.connect(self._follow)
         line.installEventFilter(self)

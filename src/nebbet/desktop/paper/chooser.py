@@ -38,9 +38,10 @@ class Chooser(QObject):
         self._text, self._places = text, places
         self._place: Spot | None = None
         self._was_at = 0
-        self.list = OfferList("What may stand here")
+        self.list = OfferList(text, "What may stand here")
         self.list.taken.connect(self._take)
         self.days = DayBox("Day that stands here")
+        self.days.setParent(text)
         self.days.chosen.connect(self._take_day)
         text.installEventFilter(self)
 

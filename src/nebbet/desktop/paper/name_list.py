@@ -26,8 +26,9 @@ class OfferList(ChoiceList):
 
     taken = Signal()
 
-    def __init__(self, name: str = "Placeholders that fit") -> None:
+    def __init__(self, over: QWidget, name: str = "Placeholders that fit") -> None:
         super().__init__(name)
+        self.setParent(over)  # until it is shown, over the window: it ends with its text
         self.setObjectName("popup")
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.hide()

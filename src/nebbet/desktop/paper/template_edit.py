@@ -107,7 +107,7 @@ class TemplateEdit(PaperEdit):
         self._draw_slots(self.document())
         layout = self.document().documentLayout()
         layout.registerHandler(docformat.PASSAGE_OBJECT, self._piece_drawer)
-        self.offers = OfferList()
+        self.offers = OfferList(self)
         self.offers.taken.connect(self._choose)
 
     def _draw_slots(self, document: QTextDocument) -> None:

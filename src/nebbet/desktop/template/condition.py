@@ -38,7 +38,7 @@ class ConditionField(QLineEdit):
         self.note = pieces.label("", "note", wrap=True)
         self.note.hide()
         self.textChanged.connect(self.explain)
-        self.offers = OfferList()
+        self.offers = OfferList(self)
         self.offers.taken.connect(self._choose)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -57,7 +57,7 @@ class SourceEdit(QPlainTextEdit):
         theme.named(self, "Source of the text")
         self.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
         self.setTabChangesFocus(True)
-        self.offers = OfferList()
+        self.offers = OfferList(self)
         self.offers.taken.connect(self._choose)
         self.colours = _Colours(names, self.document())
 
