@@ -107,6 +107,7 @@ def test_columns_are_written_in_and_taken_away(hand: Hand, page: TemplateEditor)
     hand.put_in_use()
     assert in_use(hand, 2).first_text.body == f"<p>one</p>\n<p>three</p>\n{columns}"
     go_to(page, "two")
+    page.body.setFocus()
     hand.press("Ctrl+Alt+N")
     assert source(page) == "<p>one</p>\n<p>three</p>\n<p>two</p>\n<p>beside it</p>\n"
 

@@ -41,7 +41,6 @@ class Chooser(QObject):
         self.list = OfferList(text, "What may stand here")
         self.list.taken.connect(self._take)
         self.days = DayBox("Day that stands here")
-        self.days.setParent(text)
         self.days.chosen.connect(self._take_day)
         text.installEventFilter(self)
 
