@@ -9,6 +9,7 @@ from PySide6.QtGui import QTextCursor
 from PySide6.QtWidgets import QPushButton
 
 from nebbet.core import inline
+from nebbet.desktop.letters.newer_editions import THIS_LETTER
 from nebbet.desktop.letters.side import PAUSE
 from tests.desktop.conftest import Hand
 from tests.desktop.doing import choose, edit, new_blank, open_letter, paper, retype, take
@@ -81,6 +82,15 @@ def test_what_is_told_of_a_letter_goes_with_it_and_with_its_cause(letter: Hand) 
     assert letter.said
     letter.press("Ctrl+N")
     assert letter.said == ""
+
+
+def test_mending_what_was_told_takes_nothing_else_away(letter: Hand) -> None:
+    letter.press("Ctrl+Return")
+    assert letter.said.startswith("Not sent. ")
+    letter.session.voice.say("There is a newer edition.", about=THIS_LETTER)
+    complete(letter)
+    letter.until(lambda: not letter.window.letters.model.findings)
+    assert letter.said == "There is a newer edition."
 
 
 # What a blank offers

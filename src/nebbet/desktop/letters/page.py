@@ -31,6 +31,7 @@ from nebbet.library.holdings import Template
 
 WIDE = (PILE, 356)  # pixels: the pile and the particulars in a wide window
 NARROW = (176, 306)
+_IN_THE_WAY = "what stands in the way"  # of sending: over as soon as it does not
 
 
 class LettersPage(Place):
@@ -51,10 +52,9 @@ class LettersPage(Place):
         self._session = session
         self.model = LetterModel(session.shared, session.letters)
         self.model.setParent(self)
-        # Before anything is told about the letter that comes:
-        self.model.replaced.connect(lambda: session.voice.over(THIS_LETTER))
-        self._newer = NewerEditions(session, self.model)
-        self._told: Finding | None = None
+        self._told: Finding | None = None  # what stands in the way, as it was told
+        self.model.replaced.connect(self._forget)  # before anything is told of what comes
+        NewerEditions(session, self.model)
         self.pile = Pile(session.letters, session.sending)
         self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)
@@ -306,11 +306,17 @@ class LettersPage(Place):
 
     # Following the letter
 
+    def _forget(self) -> None:
+        """Another letter is at hand: what was told of the one before is over."""
+        self._told = None
+        for about in (THIS_LETTER, _IN_THE_WAY):
+            self._session.voice.over(about)
+
     def _on_worked_out(self) -> None:
         letter = self.model.letter
         if self._told is not None and self._told not in self.model.findings:
             self._told = None
-            self._session.voice.over(THIS_LETTER)
+            self._session.voice.over(_IN_THE_WAY)
         if letter:
             self.pile.update_letter(letter)
             if not self.case.hasFocus() or not self.case.isModified():
@@ -339,9 +345,9 @@ class LettersPage(Place):
         said = f"{finding.sentence}."
         if finding.severity == "doubt":
             said += " Send again if it is meant to be so."
-            self._session.voice.say(said, about=THIS_LETTER)
+            self._session.voice.say(said, about=_IN_THE_WAY)
         else:
-            self._session.voice.say(f"Not sent. {said}", about=THIS_LETTER)
+            self._session.voice.say(f"Not sent. {said}", about=_IN_THE_WAY)
             self._show_finding(finding)
 
     def _focus_send(self) -> None:
