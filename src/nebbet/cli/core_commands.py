@@ -9,9 +9,8 @@ from decimal import Decimal
 import click
 
 from nebbet.cli.here import chance
-from nebbet.cli.options import as_json, language, read_input, read_moment, read_text
+from nebbet.cli.options import as_json, language, on_clocks, read_input, read_moment, read_text
 from nebbet.core import dates, placeholders, sums, values
-from nebbet.core.dates import zone_of
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import fold
 from nebbet.core.values import Value
@@ -24,8 +23,7 @@ def _moment(ctx: click.Context, on: str | None, zone: str = "") -> date | dateti
     """The moment that counts: one that is given, or now, on the clocks of a time zone."""
     if on:
         return read_moment(on, zone)
-    now = chance(ctx).now()
-    return now.astimezone(zone_of(zone) if zone else None).replace(tzinfo=None)
+    return on_clocks(chance(ctx).now(), zone)
 
 
 def _week(_ctx: click.Context, _param: click.Parameter, text: str) -> frozenset[int] | None:

@@ -51,6 +51,11 @@ def write_output(data: bytes, output: str, *, overwrite: bool) -> None:
     write_file(Path(output), data, overwrite=overwrite, kept="Nothing was sent")
 
 
+def on_clocks(moment: datetime, zone: str) -> datetime:
+    """A moment as the clocks of a time zone show it, or those of this computer."""
+    return moment.astimezone(zone_of(zone) if zone else None).replace(tzinfo=None)
+
+
 def read_moment(text: str, zone: str = "") -> date | datetime:
     """A day, or a moment, in ISO 8601; a moment with an offset is brought into a time zone, or into
     that of this computer. Raises NebbetError."""
@@ -60,7 +65,7 @@ def read_moment(text: str, zone: str = "") -> date | datetime:
         found = datetime.fromisoformat(text)
         if found.tzinfo is None:
             return found
-        return found.astimezone(zone_of(zone) if zone else None).replace(tzinfo=None)
+        return on_clocks(found, zone)
     except ValueError:
         raise NebbetError(
             f"“{text}” is not a day", advice="Write it as 2026-11-25, or 2026-11-25T16:30"

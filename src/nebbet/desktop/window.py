@@ -34,9 +34,9 @@ if TYPE_CHECKING:
 
 _TITLE_BAR = 34  # pixels that the desktop draws above a window
 _PATIENCE = 1.5  # seconds that the window waits for what is being kept
+_KEYS = "F1  what this place is for, and its keys      Ctrl+F  find everywhere"
 # The places of the band, with their numbers: those of all five, of which rounds (3) and upkeep (5)
 # are not built yet.
-_KEYS = "F1  what this place is for, and its keys      Ctrl+F  find everywhere"
 _PLACES = {"letters": ("Letters", 1), "library": ("Library", 2), "register": ("Register", 4)}
 
 

@@ -26,8 +26,7 @@ class Listing(Struct, frozen=True):
     """The templates of a catalogue in the order of the list: what is pinned first, then by title.
 
     counts says how many stand on each shelf and the shelves on it; retired ones count nowhere.
-    most are the ones used
-    most. kinds and keywords are those that any of them has.
+    most are the ones used most. kinds and keywords are those that any of them has.
     """
 
     catalogue: Catalogue = Catalogue()

@@ -45,6 +45,7 @@ from nebbet.core.body.model import (
     standing,
     text_of,
     unconditional,
+    written_lines,
 )
 from nebbet.core.body.moving import duplicated, first_of, in_columns, moved, removed
 from nebbet.core.body.plain import render_plain
@@ -123,4 +124,5 @@ __all__ = [
     "unconditional",
     "verbatim",
     "write",
+    "written_lines",
 ]

@@ -208,6 +208,11 @@ def lines_of(body: Body) -> Iterator[Line]:
                 yield part.alt
 
 
+def written_lines(body: Body) -> Iterator[str]:
+    """What a body says in its message, line by line, with {{name}} in it."""
+    return map(inline.source, lines_of(spoken(body)))
+
+
 def text_of(block: Block) -> Line:
     """The text of a block as a line; of finished HTML, its source."""
     if isinstance(block, Markup):

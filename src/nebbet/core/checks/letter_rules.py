@@ -4,7 +4,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import date
 
-from nebbet.core import addresses, body, dates, inline, sums
+from nebbet.core import addresses, body, inline
 from nebbet.core import letter as letters
 from nebbet.core.addresses import Address
 from nebbet.core.checks.findings import Finding, Remedy, Severity, mend_braces
@@ -16,7 +16,7 @@ from nebbet.core.checks.rules import Found, Rule, run
 from nebbet.core.checks.subjects import LetterToCheck
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Attachment, Letter
-from nebbet.core.placeholders import Particular, text_in, tried
+from nebbet.core.placeholders import Particular, text_in
 from nebbet.core.records import fold
 from nebbet.core.sentences import said
 
@@ -103,6 +103,7 @@ def _waiting(at: LetterToCheck, used: set[str]) -> dict[str, dict[str, Particula
     found: dict[str, dict[str, Particular]] = {"case": {}, "recipient": {}}
     chosen = {"case": at.letter.case, "recipient": at.letter.recipient}
     blank = {k: p for k, p in at.particulars.items() if p.is_blank and p.known and not p.problem}
+    needs = {k: set(map(fold, letters.needed(p.placeholder))) for k, p in blank.items()}
     for source, held in found.items():
         if chosen[source] is not None:
             continue
@@ -110,27 +111,11 @@ def _waiting(at: LetterToCheck, used: set[str]) -> dict[str, dict[str, Particula
             {k: p for k, p in blank.items() if p.placeholder.source == source and k in used}
         )
         for _ in blank:
-            more = {k: p for k, p in blank.items() if k not in held and held.keys() & _needs(p)}
+            more = {k: p for k, p in blank.items() if k not in held and held.keys() & needs[k]}
             if not more:
                 break
             held.update(more)
     return found
-
-
-def _needs(particular: Particular) -> set[str]:
-    """The folded names from which a value is worked out."""
-    placeholder = particular.placeholder
-    try:
-        match placeholder.source:
-            case "sum":
-                return {fold(name) for name in sums.names(sums.read(placeholder.of))}
-            case "date":
-                return {fold(name) for name in dates.read(placeholder.of).names}
-            case "first":
-                return {fold(name) for name in tried(placeholder)}
-    except NebbetError:
-        pass
-    return set()
 
 
 def _no_case(waiting: Mapping[str, Particular]) -> Found:

@@ -3,13 +3,13 @@
 from collections.abc import Iterator
 from decimal import Decimal
 
-from nebbet.core import body, inline, placeholders, sums
+from nebbet.core import body, inline, placeholders
 from nebbet.core.checks.findings import Remedy, mend_braces
 from nebbet.core.checks.rules import Found
 from nebbet.core.checks.subjects import TemplateToCheck
 from nebbet.core.checks.sum_rules import conditions
 from nebbet.core.errors import NebbetError
-from nebbet.core.letter import Content, slots, start
+from nebbet.core.letter import Content, names_in, slots, start
 from nebbet.core.placeholders import implied, modifiers, tried
 from nebbet.core.records import fold
 from nebbet.core.sentences import said
@@ -81,22 +81,15 @@ def _unknown(sentence: str, name: str, close: str) -> Found:
 def _needs(content: Content) -> Iterator[tuple[str, list[str]]]:
     """What needs names, in words, with the names; what cannot be read needs none."""
     for when in conditions(content):
-        yield said("The condition “{condition}”", condition=when), _names_in(when)
+        yield said("The condition “{condition}”", condition=when), names_in(when)
     lists = [each for texts in content.texts.values() for each in body.lists_of(texts.blocks)]
     for each in dict.fromkeys(lists):
         yield said("A repeated part"), [each]
     for placeholder in content.placeholders:
         if placeholder.source == "sum" and tried(placeholder):
-            yield placeholder.title, _names_in(placeholder.of)
+            yield placeholder.title, names_in(placeholder.of)
         if placeholder.source == "first":
             yield placeholder.title, list(tried(placeholder))
-
-
-def _names_in(text: str) -> list[str]:
-    try:
-        return sums.names(sums.read(text))
-    except NebbetError:
-        return []
 
 
 def facts_rule(at: TemplateToCheck) -> Iterator[Found]:

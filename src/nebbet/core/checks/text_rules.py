@@ -46,7 +46,7 @@ def _lines(at: TemplateToCheck) -> Iterator[tuple[str, str, str]]:
     """The lines of every text, each with its language and the part it is in."""
     for code, texts in at.content.texts.items():
         yield code, "subject", texts.subject
-        for line in _plain(texts.blocks):
+        for line in body.written_lines(texts.blocks):
             yield code, "body", line
 
 
@@ -166,10 +166,6 @@ def _alts(block: body.Markup) -> list[str]:
 def _far(markup: str) -> int:
     """How many pictures of finished HTML lie on somebody's server."""
     return len(_FAR.findall(markup))
-
-
-def _plain(found: body.Body) -> tuple[str, ...]:
-    return tuple(inline.source(line) for line in body.lines_of(body.spoken(found)))
 
 
 def _as_example(text: str) -> str:

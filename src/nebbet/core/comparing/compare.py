@@ -11,9 +11,9 @@ from msgspec.structs import asdict
 
 from nebbet.core import body, inline
 from nebbet.core.comparing.aligning import aligned, paired
+from nebbet.core.comparing.same_thing import address_of, file_of, name_of
 from nebbet.core.letter import ADDRESS_LINES, Content, Copy, Enclosure, TemplateDraft, Texts
 from nebbet.core.placeholders import Placeholder
-from nebbet.core.records import fold
 
 _Thing = TypeVar("_Thing")
 PieceKind = Literal["same", "removed", "added"]
@@ -116,12 +116,12 @@ def _lists(old: Content, new: Content, file: Callable[[str], str]) -> Iterator[S
     for part, name in ADDRESS_LINES.items():
         yield Section(name, (_line(getattr(old.copies, part), getattr(new.copies, part)),))
     copies = [content.copies.conditional for content in (old, new)]
-    yield _keyed("Copies under a condition", paired(*copies, by=_place), _copy)
+    yield _keyed("Copies under a condition", paired(*copies, by=address_of), _copy)
     files = [content.enclosures for content in (old, new)]
     named = partial(_enclosure, file)
-    yield _keyed("Enclosures", paired(*files, by=lambda e: e.file), named)
+    yield _keyed("Enclosures", paired(*files, by=file_of), named)
     placeholders = [content.placeholders for content in (old, new)]
-    yield _keyed("Placeholders", paired(*placeholders, by=lambda p: fold(p.name)), _declared)
+    yield _keyed("Placeholders", paired(*placeholders, by=name_of), _declared)
 
 
 def _keyed(
@@ -135,10 +135,6 @@ def _keyed(
         for key in dict.fromkeys(key for side in states for key in side)
     )
     return Section(name, tuple(_line(*side) for side in sides))
-
-
-def _place(copy: Copy) -> str:
-    return f"{copy.part} {copy.address}"
 
 
 def _copy(copy: Copy) -> str:

@@ -8,18 +8,16 @@ from msgspec.structs import replace
 
 from nebbet.core import body
 from nebbet.core.comparing.aligning import aligned, paired
+from nebbet.core.comparing.same_thing import address_of, file_of, name_of
 from nebbet.core.letter import (
     ADDRESS_LINES,
     Content,
     Copies,
-    Copy,
-    Enclosure,
     TemplateDraft,
     Texts,
     older,
 )
-from nebbet.core.placeholders import Placeholder, language_name
-from nebbet.core.records import fold
+from nebbet.core.placeholders import language_name
 
 _Value = TypeVar("_Value")
 _Contents = tuple[Content, Content, Content]
@@ -55,9 +53,9 @@ def merge(base: TemplateDraft, mine: TemplateDraft, theirs: TemplateDraft) -> Me
     made = replace(
         mine.content,
         texts=texts,
-        placeholders=_keyed("the placeholder {}", _each(contents, "placeholders"), _name, one),
+        placeholders=_keyed("the placeholder {}", _each(contents, "placeholders"), name_of, one),
         copies=_copies(contents, one),
-        enclosures=_keyed("an enclosure", _each(contents, "enclosures"), _file, one),
+        enclosures=_keyed("an enclosure", _each(contents, "enclosures"), file_of, one),
         frame=one("the frame", _each(contents, "frame")),
         calendar=one("the public holidays", _each(contents, "calendar")),
         kinds=_listed([content.kinds for content in contents]),
@@ -83,18 +81,6 @@ def _listed(sides: Sequence[tuple[str, ...]]) -> tuple[str, ...]:
 _Choose = Callable[[str, tuple[Any, Any, Any]], Any]
 
 
-def _name(placeholder: Placeholder) -> str:
-    return fold(placeholder.name)
-
-
-def _file(enclosure: Enclosure) -> str:
-    return enclosure.file
-
-
-def _address(copy: Copy) -> str:
-    return f"{copy.part} {copy.address}"
-
-
 def _keyed(
     name: str,
     sides: tuple[Sequence[_Value], Sequence[_Value], Sequence[_Value]],
@@ -117,7 +103,7 @@ def _copies(contents: _Contents, one: "_Choose") -> Copies:
         for part, name in ADDRESS_LINES.items()
     }
     sides = _each((content.copies for content in contents), "conditional")
-    return Copies(**lines, conditional=_keyed("a copy under a condition", sides, _address, one))
+    return Copies(**lines, conditional=_keyed("a copy under a condition", sides, address_of, one))
 
 
 def _texts(contents: _Contents, one: "_Choose", clashes: list[str]) -> dict[str, Texts]:

@@ -99,7 +99,7 @@ def work_out(
         value = base
         for step in rule.steps:
             taken = _take(step, value, calendar, _clock_of(rule.base, moment))
-            done.append(_on_the_wall(taken, calendar.zone))
+            done.append(_past_the_gap(taken, calendar.zone))
             value = done[-1].after
     except (OverflowError, ValueError):
         raise NebbetError(
@@ -247,7 +247,7 @@ def count_working_hours(
         at = datetime.combine(day + away, time.max if back else time.min)
 
 
-def _on_the_wall(done: Done, zone: str) -> Done:
+def _past_the_gap(done: Done, zone: str) -> Done:
     """A step whose moment there is: at the change to summer time clocks leave an hour out, and what
     falls into it is as much later (as RFC 5545 §3.3.5 has it)."""
     if not zone or not isinstance(done.after, datetime):

@@ -28,7 +28,7 @@ from nebbet.core.letter.letter import (
 from nebbet.core.letter.passages import Passage, included, merge_declared, passages_in
 from nebbet.core.letter.renaming import renamed
 from nebbet.core.letter.starting import attachment_for, in_language, start
-from nebbet.core.letter.uses import uses
+from nebbet.core.letter.uses import names_in, needed, uses
 
 __all__ = [
     "ADDRESS_LINES",
@@ -54,6 +54,8 @@ __all__ = [
     "merge_declared",
     "middle_of",
     "names",
+    "names_in",
+    "needed",
     "older",
     "passages_in",
     "rename",

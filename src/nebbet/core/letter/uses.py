@@ -25,7 +25,7 @@ def _mentions(content: Content) -> Iterator[tuple[str, str]]:
         read = texts.blocks
         yield from (("text", slot.name) for slot in body.slots(read))
         for when in body.conditions(read):
-            yield from (("conditions", name) for name in _sum(when))
+            yield from (("conditions", name) for name in names_in(when))
         yield from (("repeated parts", name) for name in body.lists_of(read))
     copies = content.copies
     lines = (getattr(copies, part) for part in ADDRESS_LINES)
@@ -34,19 +34,20 @@ def _mentions(content: Content) -> Iterator[tuple[str, str]]:
     for enclosure in content.enclosures:
         yield from _slots("enclosures", enclosure.name)
     for when in (*(c.when for c in copies.conditional), *(e.when for e in content.enclosures)):
-        yield from (("conditions", name) for name in _sum(when))
+        yield from (("conditions", name) for name in names_in(when))
     for placeholder in content.placeholders:
-        yield from (("other placeholders", name) for name in _needed(placeholder))
+        yield from (("other placeholders", name) for name in needed(placeholder))
 
 
 def _slots(where: str, text: str) -> Iterator[tuple[str, str]]:
     return ((where, slot.name) for slot in inline.slots(inline.parse(text)))
 
 
-def _needed(placeholder: Placeholder) -> list[str]:
+def needed(placeholder: Placeholder) -> list[str]:
+    """The names from which a value is worked out; what cannot be read needs none."""
     match placeholder.source:
         case "sum":
-            return _sum(placeholder.of)
+            return names_in(placeholder.of)
         case "first":
             return tried(placeholder)
         case "date":
@@ -57,8 +58,8 @@ def _needed(placeholder: Placeholder) -> list[str]:
     return []
 
 
-def _sum(text: str) -> list[str]:
-    """The names in a sum; one that cannot be read has none."""
+def names_in(text: str) -> list[str]:
+    """The names in a sum or a condition; one that cannot be read has none."""
     try:
         return sums.names(sums.read(text)) if text else []
     except NebbetError:

@@ -1,14 +1,14 @@
 """Making a template of a file: a message, a page, a note."""
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from html import escape, unescape
 from pathlib import PurePath
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from nebbet.core import body, inline
+from nebbet.core import body
 from nebbet.core.body import clean_markup, title_of, tree_of
 from nebbet.core.characters import whole
 from nebbet.core.checks.prompts import blank_names, prompts_in
@@ -189,16 +189,11 @@ def content_of(
     else:
         source = body.write(body.read_foreign(draft.markup, pictures))
     texts = Texts(draft.subject, source, finished=finished)
-    if gone := missing_words(draft.markup, "\n".join(_lines(texts))):
+    if gone := missing_words(draft.markup, "\n".join(body.written_lines(texts.blocks))):
         removed = (*removed, f"the words {gone}")
     copies = Copies(cc=draft.cc, bcc=draft.bcc, reply_to=draft.reply_to)
     content = Content({language: texts}, copies=copies)
     return _declared(content), removed
-
-
-def _lines(texts: Texts) -> Iterator[str]:
-    """What a text says, line by line, with {{name}} in it."""
-    return map(inline.source, body.lines_of(body.spoken(texts.blocks)))
 
 
 def _declared(content: Content) -> Content:
@@ -212,9 +207,8 @@ def _declared(content: Content) -> Content:
 def with_blanks(content: Content) -> Content:
     """Make blanks of the bracketed prompts in every text of a template."""
     texts = content.texts
-    plain = "\n".join(
-        [t.subject for t in texts.values()] + [line for t in texts.values() for line in _lines(t)]
-    )
+    lines = (line for t in texts.values() for line in body.written_lines(t.blocks))
+    plain = "\n".join([*(t.subject for t in texts.values()), *lines])
     named = blank_names(prompts_in(plain), (p.name for p in content.placeholders))
     if not named:
         return content

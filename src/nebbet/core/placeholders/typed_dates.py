@@ -231,10 +231,10 @@ def _worded(text: str, locale: "Locale", today: date) -> date | None:
                 year = token
             else:
                 return None
-        elif month is None and _among(key, months) is not None:
-            month = _among(key, months)
-        elif weekday is None and _among(key, weekdays) is not None:
-            weekday = _among(key, weekdays)
+        elif month is None and (named := _among(key, months)) is not None:
+            month = named
+        elif weekday is None and (named := _among(key, weekdays)) is not None:
+            weekday = named
         elif key not in _FILLERS:
             return None
     if day is None or month is None:

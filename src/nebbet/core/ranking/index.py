@@ -9,7 +9,7 @@ that most misspellings are one of these is from F. J. Damerau, Communications of
 from array import array
 from bisect import bisect_left
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from math import log1p
 from typing import NamedTuple
 
@@ -110,7 +110,7 @@ class Index:
 
     def find(self, words: str) -> list[str]:
         """The keys of the entries that meet every word, best first; no words find everything."""
-        return self._in_order(self._scores(words, together(wanted_words(words))))
+        return self._in_order(self._scores(words))
 
     def search(self, words: str) -> Found:
         """The keys of the entries that meet every word; where these are few, also of those that
@@ -154,11 +154,12 @@ class Index:
             rows.append(row)
         return rows
 
-    def _scores(self, words: str, needed: Collection[str]) -> _Scores:
-        """How well each entry meets the words; 0 where it does not meet all that are needed."""
+    def _scores(self, words: str) -> _Scores:
+        """How well each entry meets the words; 0 where it does not meet all that tell something."""
         total = np.ones(len(self._keys), np.float32)
         total[: len(self._alive)] *= self._alive
         wanted = wanted_words(words)
+        needed = together(wanted)
         for word, row in zip(wanted, self._rows(wanted), strict=True):
             if word in needed:
                 total = np.where((row > 0) & (total > 0), total + row, 0)

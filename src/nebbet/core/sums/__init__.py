@@ -1,7 +1,7 @@
 """Sums and conditions: one small language over named values, exact and bounded."""
 
-from nebbet.core.sums.arithmetic import Rounding, SumError, kind_of, minor_units
-from nebbet.core.sums.kinds import kind_of_part, kind_word, mistakes
+from nebbet.core.sums.arithmetic import Rounding, SumError, kind_of, kind_word, minor_units
+from nebbet.core.sums.kinds import kind_of_part, mistakes
 from nebbet.core.sums.parsing import read
 from nebbet.core.sums.parts import Fixed, Name, Part, Percent, Table, names, tables
 from nebbet.core.sums.wording import renamed, with_table, wording

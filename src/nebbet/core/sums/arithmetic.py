@@ -38,22 +38,39 @@ class SumError(NebbetError):
     """A sum that can be read but not worked out: kinds that do not go together, a missing value."""
 
 
-def kind_of(value: Value) -> str:
-    """What a value is, with its article."""
+# A kind in one word; nothing where it cannot be told before the values are there.
+KINDS = {
+    "yes/no": "a yes or no",
+    "date": "a date",
+    "time": "a time",
+    "money": "an amount",
+    "number": "a number",
+    "list": "a list",
+    "text": "a text",
+}
+
+
+def kind_word(value: Value) -> str:
+    """The kind of a value, in one word of KINDS."""
     match value:
         case bool():
-            return "a yes or no"
-        case datetime() | date():
-            return "a date"
+            return "yes/no"
+        case date():
+            return "date"
         case time():
-            return "a time"
+            return "time"
         case Money():
-            return "an amount"
+            return "money"
         case Decimal():
-            return "a number"
+            return "number"
         case tuple():
-            return "a list"
-    return "a text"
+            return "list"
+    return "text"
+
+
+def kind_of(value: Value) -> str:
+    """What a value is, with its article."""
+    return KINDS[kind_word(value)]
 
 
 def minor_units(money: Money, rounding: Rounding) -> Money:

@@ -1,11 +1,11 @@
 """What is wrong with a sum whatever its values are, as far as their kinds are known."""
 
 from collections.abc import Callable, Iterator
-from datetime import date, time
 from decimal import Decimal
 from itertools import pairwise
 
 from nebbet.core.sentences import said
+from nebbet.core.sums.arithmetic import KINDS, kind_word
 from nebbet.core.sums.parts import (
     Between,
     Binary,
@@ -24,37 +24,9 @@ from nebbet.core.sums.parts import (
     walk,
 )
 from nebbet.core.sums.wording import wording
-from nebbet.core.values import Money, Value
+from nebbet.core.values import Money
 
-# A kind in one word; nothing where it cannot be told before the values are there.
-KINDS = {
-    "yes/no": "a yes or no",
-    "date": "a date",
-    "time": "a time",
-    "money": "an amount",
-    "number": "a number",
-    "list": "a list",
-    "text": "a text",
-}
 KindOf = Callable[[str], str]
-
-
-def kind_word(value: Value) -> str:
-    """The kind of a value, in one word of KINDS."""
-    match value:
-        case bool():
-            return "yes/no"
-        case date():
-            return "date"
-        case time():
-            return "time"
-        case Money():
-            return "money"
-        case Decimal():
-            return "number"
-        case tuple():
-            return "list"
-    return "text"
 
 
 def kind_of_part(part: Part, name: KindOf) -> str:
