@@ -9,8 +9,8 @@ from PySide6.QtGui import QTextCursor
 from PySide6.QtWidgets import QPushButton
 
 from nebbet.core import inline
+from nebbet.desktop.kit.pause import DOUBLE_PRESS
 from nebbet.desktop.letters.newer_editions import THIS_LETTER
-from nebbet.desktop.letters.side import PAUSE
 from tests.desktop.conftest import Hand
 from tests.desktop.doing import choose, edit, new_blank, open_letter, paper, retype, take
 
@@ -61,7 +61,7 @@ def test_a_second_press_of_send_is_not_for_the_next_letter(letter: Hand) -> None
     letter.sent_all()
     assert len(letter.mailbox()) == 1
     assert open_letter(letter).id == second.id
-    letter.bot.wait(PAUSE + 100)
+    letter.bot.wait(DOUBLE_PRESS + 100)
     letter.press("Ctrl+Return")
     letter.until(lambda: len(letter.mailbox()) == 2)
 
@@ -212,6 +212,7 @@ def test_the_start_goes_on_with_people_templates_and_letters(letter: Hand) -> No
     start = letter.window.letters.start
     letter.until(lambda: start.people.list.count() > 0)
     assert start.people.list.item(0).text() == "Hanna Verrell"
+    letter.until(lambda: start.templates.list.count() > 0)
     assert start.templates.list.item(0).text().startswith("Sailing cancelled")
     start.people.list.setFocus()
     letter.press("Return")

@@ -7,6 +7,7 @@ from nebbet.library import recent
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template, Usage
+from nebbet.library.listing import listing_of
 
 NOON = datetime(2026, 11, 25, 12, tzinfo=UTC)
 
@@ -45,4 +46,4 @@ def test_the_most_used_templates_are_those_in_use() -> None:
         "e": Usage(NOON, (5, 0)),
     }  # fmt: skip
     catalogue = Catalogue(templates=templates, usage=usage)
-    assert recent.most_used(catalogue) == ["e", "a", "b"]
+    assert recent.most_used(listing_of(catalogue)) == ["e", "a", "b"]

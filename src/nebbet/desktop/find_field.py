@@ -11,8 +11,9 @@ def everything(shared: SharedLibrary, words: str) -> list[Choice]:
     """What the words find, in groups; keys are "kind:" and an id."""
     if not words.strip():
         return []
+    templates = shared.search.templates(words)
     found = {
-        "template": choices.templates(shared, words, retired=True),
+        "template": choices.found_templates(shared, words, templates, retired=True),
         "contact": choices.contacts(shared, words),
         "case": choices.cases(shared, words),
         "sent": _sent(shared, words),
@@ -20,7 +21,7 @@ def everything(shared: SharedLibrary, words: str) -> list[Choice]:
     # What was meant comes first: a case by its number; and what has all words before what has some.
     if shared.catalogue.case_numbered(words.strip()):
         found = {"case": found["case"], **found}
-    elif shared.search.templates(words).partly:
+    elif templates.partly:
         found["template"] = found.pop("template")
     titles = {"template": "Templates", "contact": "Contacts", "case": "Cases", "sent": "Register"}
     shown: list[Choice] = []

@@ -3,8 +3,8 @@
 from collections.abc import Iterable
 from itertools import islice
 
-from nebbet.library.catalogue import Catalogue
 from nebbet.library.entries import Registered
+from nebbet.library.listing import Listing
 
 MOST = 8  # rows that are read at a glance
 
@@ -26,12 +26,8 @@ def written_to(entries: Iterable[Registered], member: str, most: int = MOST) -> 
     return list(last.values())
 
 
-def most_used(catalogue: Catalogue, most: int = MOST) -> list[str]:
+def most_used(listing: Listing, most: int = MOST) -> list[str]:
     """The ids of the templates in use that letters were made with most in the last weeks."""
-    uses = {
-        key: sum(catalogue.usage_of(key).weeks)
-        for key, template in catalogue.templates.items()
-        if template.state == "in use" and template.edition
-    }
-    used = (key for key, count in uses.items() if count)
-    return sorted(used, key=lambda key: (-uses[key], catalogue.templates[key].title))[:most]
+    known = listing.catalogue.templates
+    found = (key for key in listing.most if known[key].state == "in use" and known[key].edition)
+    return list(islice(found, most))

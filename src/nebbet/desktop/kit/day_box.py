@@ -2,7 +2,7 @@
 
 from datetime import date
 
-from PySide6.QtCore import QDate, QEvent, QLocale, QObject, QPoint, QRect, Qt, Signal
+from PySide6.QtCore import QDate, QEvent, QLocale, QObject, QRect, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QTextCharFormat
 from PySide6.QtWidgets import QCalendarWidget, QFrame, QVBoxLayout, QWidget
 
@@ -39,12 +39,7 @@ class DayBox(QFrame):
         self._asked = asked
         self.setParent(window)
         window.installEventFilter(self)
-        width, height = _SIZE
-        below = asked.mapTo(window, spot.bottomLeft() + QPoint(0, 2))
-        if below.y() + height > window.height() - 8:
-            below.setY(max(8, asked.mapTo(window, spot.topLeft()).y() - height - 2))
-        left = max(8, min(below.x(), window.width() - width - 8))
-        self.setGeometry(left, below.y(), width, height)
+        self.setGeometry(pieces.place_under(asked, spot, *_SIZE, gap=2))
         shown = QDate(day.year, day.month, day.day) if day else QDate.currentDate()
         self.calendar.setSelectedDate(shown)
         quiet = QTextCharFormat()

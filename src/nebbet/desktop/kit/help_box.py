@@ -1,11 +1,12 @@
 """The help of a place: what it is for, and every key that works in it."""
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QKeyEvent
-from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
+from PySide6.QtCore import QRect
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QWidget
 
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
+from nebbet.desktop.kit.box import Box
 from nebbet.desktop.kit.place import Place
 
 
@@ -36,53 +37,26 @@ def _with_keys(widgets: list[QWidget]) -> list[QAction]:
     return list(known.values())
 
 
-class HelpBox(QFrame):
+class HelpBox(Box):
     """What a place is for and which keys it has."""
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setObjectName("box")
-        self._over = parent
-        self.title = pieces.label("", "title")
-        self._text = pieces.label("", "", wrap=True)
-        self._keys = QWidget()
-        self._rows = QVBoxLayout(self._keys)
-        self.close_button = pieces.button("Close (Esc)", self.hide)
-        pieces.fill(
-            QVBoxLayout(self),
-            self.title,
-            self._text,
-            pieces.rule(),
-            pieces.grow(pieces.scrolled(self._keys)),
-            pieces.row(None, self.close_button),
-            margin=18,
-            spacing=8,
-        )
-        self.hide()
+        text = pieces.label("", "", wrap=True)
+        super().__init__(parent, text)
+        self._text = text
 
     def open_for(self, place: Place) -> None:
         """Show the help of a place, or of the page that is open in it, over the window."""
-        found = keys_at(place)
         self.title.setText(place.at_hand().title)
         self._text.setText(place.at_hand().help)
-        pieces.clear(self._rows)
-        for where, actions in found.items():
-            self._rows.addWidget(pieces.label(where, "heading"))
+        pieces.clear(self.rows)
+        for where, actions in keys_at(place).items():
+            self.rows.addWidget(pieces.label(where, "heading"))
             for action in actions:
                 shown = pieces.label(action.shortcut().toString())
                 shown.setFixedWidth(150)
                 words = pieces.label(action.text().replace("&", ""), "faint")
-                self._rows.addLayout(pieces.row(shown, pieces.grow(words)))
-        self._rows.addStretch(1)
-        window = self._over
-        width = min(460, window.width() - 40)
-        self.setGeometry(window.width() - width - 12, 54, width, window.height() - 70)
-        self.show()
-        self.raise_()
-        self.close_button.setFocus()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape:
-            self.hide()
-        else:
-            super().keyPressEvent(event)
+                self.rows.addLayout(pieces.row(shown, pieces.grow(words)))
+        width = min(460, self.over.width() - 40)
+        left = self.over.width() - width - 12
+        self.open_at(QRect(left, 54, width, self.over.height() - 70))

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QEvent, Qt
+from PySide6.QtCore import QEvent, QPoint, QRect, Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QBoxLayout,
@@ -24,6 +24,8 @@ from PySide6.QtWidgets import (
 
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.still import StillNumber
+
+_EDGE = 8  # pixels that what opens keeps from the edge of its window
 
 
 def label(text: str = "", kind: str = "", *, wrap: bool = False) -> QLabel:
@@ -157,6 +159,18 @@ def clear(layout: QLayout) -> None:
             widget.deleteLater()
         elif inner := item.layout():
             clear(inner)
+
+
+def place_under(asked: QWidget, spot: QRect, width: int, height: int, gap: int) -> QRect:
+    """Where in its window something of a size opens under a spot of a widget; over it where there
+    is no room below."""
+    window = asked.window()
+    corner = asked.mapTo(window, spot.bottomLeft() + QPoint(0, gap))
+    if corner.y() + height > window.height() - _EDGE:
+        above = asked.mapTo(window, spot.topLeft()).y() - height - gap
+        corner.setY(max(_EDGE, above))
+    left = max(_EDGE, min(corner.x(), window.width() - width - _EDGE))
+    return QRect(left, corner.y(), width, height)
 
 
 def grow(widget: QWidget) -> QWidget:

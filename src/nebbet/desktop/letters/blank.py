@@ -3,23 +3,22 @@
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.place import Place
 
 PILE = 220  # pixels: the pile in a wide window
 
 
-def nothing_open() -> QWidget:
-    """What stands in the middle while no letter is open."""
-    page = QWidget()
+def no_letter_open() -> QLabel:
+    """The line that stands in the middle while no letter is open."""
     words = pieces.label(
-        "No letter is open. Ctrl+N begins one; Ctrl+J begins one with a template.", "faint"
+        said("No letter is open. Ctrl+N begins one; Ctrl+J begins one with a template."), "faint"
     )
     words.setAlignment(Qt.AlignmentFlag.AlignCenter)
-    pieces.fill(QVBoxLayout(page), None, words, None)
-    return page
+    return words
 
 
 class Blank(Place):
@@ -32,5 +31,5 @@ class Blank(Place):
         new = pieces.button("New letter", begin, hint="Ctrl+N")
         left = pieces.column("left", pieces.row(new, None), QWidget(), margin=8)
         left.setFixedWidth(PILE)
-        pieces.fill(QHBoxLayout(self), left, pieces.grow(nothing_open()), spacing=0)
+        pieces.fill(QHBoxLayout(self), left, pieces.grow(no_letter_open()), spacing=0)
         self.add_key("Pull a template", "Ctrl+J", pull)

@@ -164,9 +164,13 @@ class LettersPage(Place):
         if self.model.letter is None and self._session.letters.held:
             self.open_letter(next(iter(self._session.letters.held)))
         elif self.model.letter is None:
-            (self.start.first_rows() or self.pile.list).setFocus()
+            self._rest()
         else:
             self.paper.go_on()
+
+    def _rest(self) -> None:
+        """Nothing is open: the focus goes to what one may go on with."""
+        (self.start.first_rows() or self.pile.list).setFocus()
 
     def open_key(self, key: str) -> None:
         """Open a row of the pile."""
@@ -392,4 +396,4 @@ class LettersPage(Place):
         self._session.voice.say(
             "The letter was discarded.", "Put back", lambda: self._restore(letter)
         )
-        (self.start.first_rows() or self.pile.list).setFocus()
+        self._rest()

@@ -13,12 +13,12 @@ from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
+from nebbet.desktop.kit.pause import DOUBLE_PRESS
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.writing import in_the_way
 
 _SHOWN = 4
-PAUSE = 900  # milliseconds: longer than a double press
 _NOT_ASKED: tuple[str, tuple[Finding, ...]] = ("", ())
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
 
@@ -191,7 +191,7 @@ class SendControl(QWidget):
         """Take no send for a moment for the letter at hand: it has come by itself where the one
         that went was."""
         self._came = self._model.letter.id if self._model.letter else ""
-        self._rest.start(PAUSE)
+        self._rest.start(DOUBLE_PRESS)
 
     def _is_sure(self) -> bool:
         """Whether the doubts of this very letter have been put to the person, and are the same."""

@@ -3,12 +3,13 @@
 from datetime import datetime
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QFocusEvent, QKeyEvent
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, ChoiceList
+from nebbet.desktop.letters.blank import no_letter_open
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library import recent
@@ -79,19 +80,22 @@ class StartPage(QWidget):
         self.people.taken.connect(lambda key: self.write_to.emit(self._people[key]))
         self.templates.taken.connect(self.take)
         self.sent.taken.connect(self.read)
-        words = pieces.label(
-            said("No letter is open. Ctrl+N begins one; Ctrl+J begins one with a template."),
-            "faint",
-        )
-        words.setAlignment(Qt.AlignmentFlag.AlignCenter)
         columns = QHBoxLayout()
         pieces.fill(columns, self.people, self.templates, self.sent, margin=24, spacing=24)
         for column in (self.people, self.templates, self.sent):
             columns.setAlignment(column, Qt.AlignmentFlag.AlignTop)
-        pieces.fill(QVBoxLayout(self), None, words, columns, None, None)
-        shared.changed.connect(self.refresh)
-        shared.register_changed.connect(self.refresh)
+        pieces.fill(QVBoxLayout(self), None, no_letter_open(), columns, None, None)
+        shared.search.ready.connect(self._follow)
+        shared.register_changed.connect(self._follow)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Whoever comes here sees what is known now; meanwhile nothing is worked out."""
+        super().showEvent(event)
         self.refresh()
+
+    def _follow(self) -> None:
+        if self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
         """Show what is known now."""
@@ -100,7 +104,7 @@ class StartPage(QWidget):
         people = recent.written_to(shared.entries, me)
         self._people = {entry.message_id: entry for entry in people}
         self.people.show_choices([_person(entry, now) for entry in people])
-        used = recent.most_used(shared.catalogue)
+        used = recent.most_used(shared.search.listing)
         self.templates.show_choices([self._template(key) for key in used])
         self.sent.show_choices([_letter(e, now) for e in recent.sent_last(shared.entries, me)])
 

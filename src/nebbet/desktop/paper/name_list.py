@@ -1,9 +1,10 @@
 """The list of placeholders that comes while somebody types {{."""
 
-from PySide6.QtCore import QEvent, QObject, QPoint, QRect, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QRect, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QWidget
 
+from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 
 _LONGEST_QUERY = 60
@@ -50,12 +51,8 @@ class OfferList(ChoiceList):
         window = text.window()
         if self.parent() is not window:
             self.setParent(window)
-        spot = text.mapTo(window, cursor.bottomLeft() + QPoint(0, 4))
         height = min(count * 42 + 4, 260)
-        if spot.y() + height > window.height() - 8:
-            spot.setY(text.mapTo(window, cursor.topLeft()).y() - height - 4)
-        left = max(8, min(spot.x(), window.width() - 328))
-        self.setGeometry(left, spot.y(), 320, height)
+        self.setGeometry(pieces.place_under(text, cursor, 320, height, gap=4))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """While the list is there, Esc is for it and not for the page behind it."""

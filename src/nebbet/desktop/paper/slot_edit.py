@@ -119,7 +119,7 @@ class SlotEdit(PaperEdit):
             self._rewrite(stale)
 
     def _is_typed(self, place: Spot) -> bool:
-        return self._values.get(fold(place.name), NO_FILLING).answer == place.text
+        return self._filling(place).answer == place.text
 
     def _shown(self, slot: Slot) -> Shown:
         shown = self._values.get(fold(slot.key), NO_FILLING).shown(slot)

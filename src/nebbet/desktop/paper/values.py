@@ -17,14 +17,17 @@ def write_in(
     cursor = QTextCursor(document)
     cursor.beginEditBlock()
     for place in sorted(places, key=lambda p: -p.start):
-        said = shown(place.slot)
-        cursor.setPosition(place.start + 1)
-        base = cursor.charFormat()
-        cursor.setPosition(place.start)
-        cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
-        made = slot_format(base, place.slot, place.id, blank=said.blank)
-        cursor.insertText(said.text.replace("\n", BREAK), made)
+        _put(cursor, place, shown(place.slot))
     cursor.endEditBlock()
+
+
+def _put(cursor: QTextCursor, place: Spot, shown: Shown) -> None:
+    cursor.setPosition(place.start + 1)
+    base = cursor.charFormat()
+    cursor.setPosition(place.start)
+    cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
+    made = slot_format(base, place.slot, place.id, blank=shown.blank)
+    cursor.insertText(shown.text.replace("\n", BREAK), made)
 
 
 def delete_in(cursor: QTextCursor, place: Spot, label: str) -> bool:
@@ -37,19 +40,11 @@ def delete_in(cursor: QTextCursor, place: Spot, label: str) -> bool:
         cursor.removeSelectedText()
         return True
     if whole or place.end - place.start == 1:
-        _empty(cursor, place, label)
+        _put(cursor, place, Shown(label, True))
+        cursor.setPosition(place.start)
+        cursor.setPosition(place.start + len(label), QTextCursor.MoveMode.KeepAnchor)
         return True
     return False
-
-
-def _empty(cursor: QTextCursor, place: Spot, label: str) -> None:
-    cursor.setPosition(place.start + 1)
-    base = cursor.charFormat()
-    cursor.setPosition(place.start)
-    cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
-    cursor.insertText(label, slot_format(base, place.slot, place.id, blank=True))
-    cursor.setPosition(place.start)
-    cursor.setPosition(place.start + len(label), QTextCursor.MoveMode.KeepAnchor)
 
 
 def own_words(block: QTextBlock, places: Iterable[Spot]) -> str:

@@ -1,6 +1,7 @@
 """What pickers and lists show: contacts, cases and templates, found by the core."""
 
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 from nebbet.core import addresses, inline, ranking
 from nebbet.core.records import Contact, contact_for
@@ -9,6 +10,9 @@ from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template
+
+if TYPE_CHECKING:
+    from nebbet.core.ranking.index import Found
 
 MOST = 100  # of a kind: nobody reads further
 
@@ -46,10 +50,16 @@ def cases(shared: SharedLibrary, words: str, contact: str = "") -> list[Choice]:
 def templates(shared: SharedLibrary, words: str, *, retired: bool = False) -> list[Choice]:
     """Templates by title, subject, shelf and text, each with what met the words; only those in
     use, unless told otherwise."""
+    return found_templates(shared, words, shared.search.templates(words), retired=retired)
+
+
+def found_templates(
+    shared: SharedLibrary, words: str, found: "Found", *, retired: bool = False
+) -> list[Choice]:
+    """As `templates`, of what the words have found already."""
     catalogue = shared.catalogue
     shelves = {shelf.id: shelf.name for shelf in catalogue.shelves}
     choices: list[Choice] = []
-    found = shared.search.templates(words)
     for key in found.keys:
         template = catalogue.templates[key]
         if len(choices) == MOST:

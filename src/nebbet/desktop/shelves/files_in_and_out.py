@@ -61,12 +61,14 @@ class FilesInAndOut(QObject):
 
         def took(number: int, taken: "Taken") -> None:
             shared.own.keep_draft(taken.id, msgspec.json.encode(taken.draft))
-            sentence = said(
-                "“{title}” is a draft on “{shelf}” now.", title=taken.draft.title, shelf=shelf.name
-            )
+            named = {"title": taken.draft.title, "shelf": shelf.name}
+            sentence = said("“{title}” is a draft on “{shelf}” now.", **named)
             if taken.removed:
-                gone = ", ".join(taken.removed)
-                sentence = said("{sentence} Taken out: {gone}.", sentence=sentence, gone=gone)
+                sentence = said(
+                    "“{title}” is a draft on “{shelf}” now. Taken out: {gone}.",
+                    gone=", ".join(taken.removed),
+                    **named,
+                )
             came(number, Outcome(sentence, taken.id))
             if len(paths) == 1:
                 self.taken.emit(taken.id, sentence)

@@ -207,7 +207,7 @@ class ShelvesView(Place):
         if not self._shared.catalogue.templates and self._shared.is_open:
             return said(
                 "The library has no template yet. New template begins one; Import takes messages, "
-                "pages, notes and packs in."
+                "pages and notes in, Packs another library."
             )
         if not words:
             return "" if keys else said("No template stands here yet.")

@@ -7,12 +7,12 @@ from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core.checks import Finding, Remedy
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.pause import DOUBLE_PRESS
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.library.writing import in_the_way
 
 _TONES = {"stop": "brick", "doubt": "ochre_edge", "note": "slate"}
 _MOST_ROWS = 5
-_REST = 900  # milliseconds: longer than a double press
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
 
 
@@ -85,7 +85,7 @@ class PuttingInUse(QWidget):
                 text.setFocus()
 
         if self.note.hasFocus():
-            QTimer.singleShot(_REST, self, leave)
+            QTimer.singleShot(DOUBLE_PRESS, self, leave)
         else:
             text.setFocus()
 

@@ -6,7 +6,7 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QApplication, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from nebbet.core import sums
+from nebbet.core import inline, sums
 from nebbet.core.errors import NebbetError
 from nebbet.core.sums import Fixed, Name, Part, Percent, Table
 from nebbet.desktop.kit import pieces, theme
@@ -103,8 +103,9 @@ class StepTable(QWidget):
     def _begin(self) -> None:
         """Let the sum, or the whole of what is asked for, go by steps: by the days until a date
         that there is, to begin with."""
-        day = next(iter(self._date_names()), "today")
-        begun = f"by days between today and {{{{{day}}}}}: {_STEPS}".replace("{{today}}", "today")
+        names = self._date_names()
+        until = inline.in_braces(names[0]) if names else "today"
+        begun = f"by days between today and {until}: {_STEPS}"
         whole = f"({sums.wording(self._sum)}) * {begun}" if self._sum is not None else begun
         try:
             whole = sums.wording(sums.read(whole))
