@@ -1,8 +1,12 @@
 """The window on a library whose server goes away and comes back."""
 
+import sqlite3
 import tempfile
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
+from contextlib import closing
 from pathlib import Path
+from typing import Any
 
 import pytest
 from msgspec.structs import replace
@@ -10,11 +14,9 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from nebbet.desktop import application
-from nebbet.desktop.window import Window
 from nebbet.library.moving import copy_library
 from nebbet.library.store import open_library
 from nebbet.personal.home import Home
-from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.settings import read_settings, write_settings
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
@@ -122,7 +124,7 @@ def test_a_colleague_proposes_without_the_server(
     with pytest.MonkeyPatch.context() as patched:
         patched.setattr(application, "make_parts", as_colleague)
         hand = a_hand(on_server, qtbot, service)
-    hand.until((on_server.copy_folder / "library").exists)
+    hand.until((on_server.copy_folder / "copy.sqlite").exists)
     line.cut()
     hand.until(hand.window.library_state.isVisible)
     hand.press("Alt+2")
@@ -152,18 +154,19 @@ def test_a_colleague_proposes_without_the_server(
     there.close()
 
 
-def test_without_a_copy_the_window_says_so(
+def test_without_a_copy_the_window_says_why_and_fills_itself_when_the_server_is_there(
     on_server: Home, line: Line, service: MailService, qtbot: QtBot
 ) -> None:
     line.cut()
-    parts = application.make_parts(on_server, SessionSecrets({}), lambda: NOW)
-    told: list[object] = []
-    window = Window(parts)
-    window.not_opened.connect(told.append)
-    window.show()
-    qtbot.waitUntil(lambda: bool(told), timeout=PATIENCE)
-    assert "the server does not answer" in told[0].sentence  # type: ignore[attr-defined]
-    close(window)
+    hand = a_hand(on_server, qtbot, service)
+    hand.until(hand.window.library_state.isVisible)
+    assert hand.window.library_state.text() == "Server away"
+    assert "There is no copy of it on this computer yet" in hand.said
+    assert hand.window.place is hand.window.profile
+    line.mend()
+    hand.until(lambda: len(hand.session.shared.catalogue.templates) == 40)
+    assert not hand.window.library_state.isVisible()
+    close(hand.window)
 
 
 def test_another_library_is_tried_before_it_is_kept(
@@ -194,3 +197,95 @@ def test_another_library_is_tried_before_it_is_kept(
     assert again.session.shared.library.engine.dialect.name == "postgresql"
     assert len(again.session.shared.catalogue.templates) == 40
     close(again.window)
+
+
+# A line that keeps silent
+
+
+def _write_in_the_editor(hand: Hand) -> None:
+    hand.press("Alt+2")
+    hand.window.library.edit("refund-agreed")
+    hand.window.library.editor.body.setFocus()
+    hand.press("Ctrl+Home")
+
+
+def _write_a_letter(hand: Hand) -> None:
+    hand.press("Alt+1", "Ctrl+N")
+    hand.window.letters.paper.body.setFocus()
+
+
+def _write_a_fact(hand: Hand) -> None:
+    hand.press("Alt+2")
+    hand.window.library.show_facts()
+    hand.window.library.facts.form.value.setFocus()
+    hand.press("End")
+
+
+def _write_a_passage(hand: Hand) -> None:
+    hand.press("Alt+2")
+    hand.window.library.show_passages()
+    hand.window.library.passages.body.setFocus()
+    hand.press("Ctrl+Home")
+
+
+PAGES = [_write_in_the_editor, _write_a_letter, _write_a_fact, _write_a_passage]
+
+
+@pytest.mark.parametrize("go", PAGES)
+def test_what_is_typed_while_the_line_is_silent_is_on_disk_and_said(
+    on_server: Home, line: Line, service: MailService, qtbot: QtBot, go: Callable[[Hand], None]
+) -> None:
+    hand = a_hand(on_server, qtbot, service)
+    go(hand)
+    line.stall()
+    hand.session.shared.refresh()  # somebody asks for something
+    begun = time.monotonic()
+    hand.type("Zanzibar ")
+    hand.until(lambda: _is_on_disk(on_server, "Zanzibar"))
+    assert time.monotonic() - begun < 4, "no draft waits for a server"
+    hand.until(hand.window.library_state.isVisible)
+    assert time.monotonic() - begun < 6.5
+    begun = time.monotonic()
+    close(hand.window)
+    assert time.monotonic() - begun < 6
+    line.mend()
+
+
+def _is_on_disk(home: Home, words: str) -> bool:
+    with closing(sqlite3.connect(home.personal_file)) as connection:
+        rows = [*connection.execute("SELECT data FROM draft"),
+                *connection.execute("SELECT data FROM letter")]  # fmt: skip
+    return any(words.encode() in row[0] for row in rows)
+
+
+def test_a_letter_goes_while_the_line_is_silent_and_is_entered_later(
+    hand: Hand, line: Line
+) -> None:
+    line.stall()
+    hand.session.shared.refresh()
+    write_letter(hand)
+    hand.until(hand.mailbox)
+    hand.until(lambda: any(e.state == "sent" for e in hand.session.sending.outbox))
+    line.mend()
+    hand.until(lambda: not hand.session.sending.outbox)
+    hand.until(lambda: len(hand.session.shared.entries) == 1)
+    assert len(hand.mailbox()) == 1
+
+
+def test_it_is_said_once_that_the_library_is_there_again(hand: Hand, line: Line) -> None:
+    said: list[str] = []
+    real = hand.window.notices.say
+
+    def noting(words: str, *more: Any) -> None:
+        said.append(words)
+        real(words, *more)
+
+    hand.session.shared.voice.say = noting  # type: ignore[method-assign]
+    for _ in range(2):
+        line.cut()
+        hand.until(hand.window.library_state.isVisible)
+        line.mend()
+        hand.until(lambda: not hand.window.library_state.isVisible())
+        hand.bot.wait(1500)
+    assert said.count("The library is there again.") == 2
+    assert sum("You go on with the copy" in words for words in said) == 2

@@ -207,9 +207,9 @@ def test_pins_of_one_s_own_outlive_the_window(hand: Hand, page: LibraryPage) -> 
     page.table.setFocus()
     hand.press("Ctrl+P")
     hand.session.operations.run(lambda: None, lambda _: None, hand.session.voice.fail)
-    hand.until(lambda: hand.session.shared.stores.read_all(NOW).pinned == {"claim-received"})
+    hand.until(lambda: hand.session.shared.stores.read_all(NOW, "m1").pinned == {"claim-received"})
     hand.press("Ctrl+P")
-    hand.until(lambda: not hand.session.shared.stores.read_all(NOW).pinned)
+    hand.until(lambda: not hand.session.shared.stores.read_all(NOW, "m1").pinned)
 
 
 # Narrowing and finding

@@ -302,11 +302,10 @@ def test_the_first_start_asks_who_one_is(tmp_path: Path, qtbot: QtBot) -> None:
 
 def test_the_register_of_somebody_else_s_letter(hand: Hand) -> None:
     from nebbet.library.entries import Registered
-    from nebbet.library.register import record
     from tests.conftest import NOW
 
     entry = Registered("<x@y>", NOW, "ottilie.marsh", "a@b.example", "Ana", subject="Hello")
-    record(hand.session.shared.library, entry)
+    hand.session.shared.library.record([entry])
     hand.session.shared.refresh()
     hand.until(lambda: hand.session.shared.entries)
     hand.press("Alt+4")
@@ -314,7 +313,7 @@ def test_the_register_of_somebody_else_s_letter(hand: Hand) -> None:
     told = hand.window.register.told
     hand.until(lambda: "was sent by somebody else" in told.text())
     hand.window.register.find_field.setText("nothing like it")
-    assert "Nothing has gone out yet, or nothing matches." in told.text()
+    hand.until(lambda: "Nothing has gone out yet, or nothing matches." in told.text())
 
 
 # The ground

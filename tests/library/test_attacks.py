@@ -20,7 +20,7 @@ from nebbet.library import roles
 from nebbet.library.holdings import Proposal, Shelf, own_shelf
 from nebbet.library.postgres import parted
 from nebbet.library.store import open_library
-from nebbet.library.watching import Watcher
+from nebbet.library.watching import Watched, Watcher
 from tests.conftest import NOW
 from tests.library.conftest import in_database
 from tests.library.making import client, login, opened
@@ -321,7 +321,7 @@ def test_a_flood_of_notices_keeps_nobody_from_reading(attacked: str) -> None:
                     "SELECT pg_notify('nebbet', 'x' || i) FROM generate_series(1, 200) i"
                 )
 
-    watcher = Watcher(lead.engine, changed, pause=0.2)
+    watcher = Watcher(lead.engine, Watched(changed), pause=0.2)
     flooding = threading.Thread(target=flood)
     watcher.start()
     flooding.start()

@@ -11,7 +11,6 @@ from sqlalchemy import event, text
 from nebbet.core.body import Frame
 from nebbet.core.letter import Content, Passage, Texts
 from nebbet.core.records import Case, Contact, Fact, Member
-from nebbet.library import register
 from nebbet.library.changes import Change
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import Shelf
@@ -33,7 +32,7 @@ ACTS: dict[str, tuple[Callable[[Library], object], set[str]]] = {
     "file": (lambda one: one.put_file(b"x", "x.pdf", "application/pdf"), {"file"}),
     "word": (lambda one: one.add_word("Quillan"), {"setting"}),
     "calendar": (lambda one: one.put_calendar("GB-SCT", {}), {"setting"}),
-    "letter": (lambda one: register.record(one, SENT), {"register"}),
+    "letter": (lambda one: one.record([SENT]), {"register"}),
     "presence": (lambda one: one.be_present("t1", "m1", NOW), {"presence"}),
     "removed": (lambda one: (one.put(Fact("gone", "1")), one.remove_fact("gone")), {"fact"}),
     "edition": (

@@ -6,21 +6,25 @@ from functools import partial
 from pathlib import Path
 
 import pytest
-from msgspec.structs import replace
 from sqlalchemy import Engine
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Texts
 from nebbet.core.records import Case, Contact, Member
+from nebbet.library import register
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.entries import Registered
 from nebbet.library.holdings import Proposal, Shelf
 from nebbet.library.local_copy import LocalCopy
-from nebbet.library.postgres import Away
+from nebbet.library.postgres import GONE, Away
 from nebbet.library.store import open_library
 from nebbet.library.team import TeamLibrary, open_team
 from nebbet.personal import tables
 from nebbet.personal.waiting import WaitingWrites
 from tests.conftest import NOW
 from tests.library.line import Line
+
+SENT = Registered("<1@x>", NOW, "m1", "hanna.verrell@post.example", "Hanna Verrell", title="Hello")
 
 
 @pytest.fixture
@@ -62,7 +66,7 @@ def team(open_it, me: Member) -> TeamLibrary:  # type: ignore[no-untyped-def]
     library.put_file(b"%PDF conditions", "conditions.pdf", "application/pdf")
     content = Content({"en_GB": Texts("Hello", "<p>Good day</p>\n")})
     library.save_edition("t1", "Hello", content, author="m1", note="first", made=NOW)
-    library.keep_copy(NOW, library.catalogue(NOW), b"beside")
+    library.keep_copy(NOW, library.catalogue(NOW), [SENT])
     return library
 
 
@@ -75,9 +79,9 @@ def test_reading_goes_on_with_the_copy(team: TeamLibrary, line: Line) -> None:
     whole = team.catalogue(NOW)
     (file,) = whole.files
     line.cut()
-    assert team.catalogue(NOW) == replace(whole, mark="") and team.away
+    assert team.catalogue(NOW) == whole and team.away == GONE
     assert team.file_bytes(file) == b"%PDF conditions" and team.files() == whole.files
-    assert (team.kept_at, team.beside) == (NOW, b"beside")
+    assert team.read_at == NOW and register.page(team.register_engine).rows == [SENT]
     with pytest.raises(Away, match="does not answer"):
         team.editions("t1")
 
@@ -120,7 +124,10 @@ def test_what_is_handed_in_meanwhile_goes_up_in_order_once(
     assert team.file_bytes(file) == b"a picture"
     # The program ends and is started again, still without the server.
     again = open_it()
-    assert again.away and again.catalogue(NOW) == seen and again.role == "lead"
+    assert again.at_opening(NOW, "m1").catalogue == seen and again.role == "lead"
+    assert not again.away, "nobody asked the server yet"
+    again.meet()
+    assert again.away and again.catalogue(NOW) == seen
     line.mend()
     again.back()
     assert not again.away and again.count_waiting() == 0
@@ -171,7 +178,7 @@ def test_what_the_library_does_not_take_is_set_aside_and_the_rest_goes_up(
 def test_away_again_in_the_middle_goes_on_later(team: TeamLibrary, line: Line) -> None:
     line.cut()
     team.propose(proposal(1))
-    with pytest.raises(NebbetError):
+    with pytest.raises(Away):
         team.back()
     assert team.away and team.count_waiting() == 1
     line.mend()
@@ -183,14 +190,18 @@ def test_without_a_copy_or_with_a_damaged_one_it_is_said(
     team: TeamLibrary, line: Line, open_it, tmp_path: Path
 ) -> None:  # type: ignore[no-untyped-def]
     line.cut()
-    kept = tmp_path / "copy" / "library"
+    team.close()
+    kept = tmp_path / "copy" / "copy.sqlite"
     whole = kept.read_bytes()
     for damaged in (whole[: len(whole) // 2], b"", b"\x93\x01", b"garbage" * 1000):
         kept.write_bytes(damaged)
-        with pytest.raises(Away, match="cannot be opened: the server does not answer"):
-            open_it()
+        opened = open_it()
+        assert opened.away == GONE and opened.at_opening(NOW, "m1").catalogue == Catalogue()
+        with pytest.raises(Away, match="cannot be read: the server does not answer"):
+            opened.catalogue(NOW)
+        opened.close()
     kept.write_bytes(whole)
-    assert open_it().away
+    assert open_it().at_opening(NOW, "m1").entries == [SENT]
     assert LocalCopy(tmp_path / "copy", "elsewhere").read() is None, "another library's copy"
 
 
@@ -200,7 +211,7 @@ def test_a_damaged_file_is_not_used_and_old_ones_go(team: TeamLibrary, tmp_path:
     path.write_bytes(b"damaged")
     assert team.file_bytes(file) == b"%PDF conditions"
     (path.parent / ("e" * 64)).write_bytes(b"old")
-    team.keep_copy(NOW, team.catalogue(NOW), b"")
+    team.keep_copy(NOW, team.catalogue(NOW), [])
     assert [p.name for p in path.parent.iterdir()] == [file]
 
 
@@ -208,7 +219,7 @@ def test_a_full_disk_under_the_copy_is_one_sentence(tmp_path: Path, team: TeamLi
     (tmp_path / "blocked").write_text("a file where a folder should be")
     copy = LocalCopy(tmp_path / "blocked", "here")
     with pytest.raises(NebbetError, match="The copy of the library on this computer cannot"):
-        copy.keep(NOW, "lead", team.catalogue(NOW), b"")
+        copy.keep(NOW, "lead", team.catalogue(NOW), [])
 
 
 def test_others_see_what_came_up(team: TeamLibrary, line: Line, database: str) -> None:

@@ -9,7 +9,7 @@ import pytest
 
 from nebbet.library.holdings import Shelf
 from nebbet.library.store import Library, open_library
-from nebbet.library.watching import Watcher
+from nebbet.library.watching import Watched, Watcher
 
 PATIENCE = 10.0  # seconds
 
@@ -34,7 +34,7 @@ class Ear:
 @pytest.fixture
 def ear(library: Library) -> Iterator[Ear]:
     made = Ear()
-    watcher = Watcher(library.engine, made.hear, pause=0.1)
+    watcher = Watcher(library.engine, Watched(made.hear), pause=0.1)
     watcher.start()
     made.forget()
     yield made
@@ -54,7 +54,7 @@ def test_a_change_by_somebody_else_is_heard(where: Path | str, library: Library,
 
 def test_after_an_outage_of_the_server_it_listens_again(database: str) -> None:
     library, ear = open_library(database), Ear()
-    watcher = Watcher(library.engine, ear.hear, pause=0.1)
+    watcher = Watcher(library.engine, Watched(ear.hear), pause=0.1)
     watcher.start()
     ear.forget()
     with psycopg.connect(database, autocommit=True) as connection:

@@ -67,7 +67,7 @@ def test_a_letter_reaches_the_mailbox_the_sent_folder_and_the_register(
     assert found.bcc == ""
     (sent,) = mailbox(service, ME, "Sent")
     assert open_message(sent).bcc == "boss@lislesound.example"
-    assert [e.title for e in register.entries(library)] == ["Refund agreed"]
+    assert [e.title for e in register.latest(library.engine)] == ["Refund agreed"]
     fetched = imap.fetch_sent(office.account, "secret", item.outgoing.message_id)
     assert open_message(fetched).subject == "Your refund"
     assert outbox.sent_item(office.personal, item.outgoing.message_id) == item
@@ -116,7 +116,7 @@ def test_a_fault_leaves_the_letter_in_the_outbox_with_plain_words(
     assert entry.state == state
     assert words in entry.words
     assert "Error" not in entry.words.replace("Local error", "")
-    assert register.entries(library) == []
+    assert register.latest(library.engine) == []
     # The fault is mended: the letter goes, once.
     for name in fault:
         setattr(service.faults, name, type(getattr(service.faults, name))())
@@ -126,7 +126,7 @@ def test_a_fault_leaves_the_letter_in_the_outbox_with_plain_words(
     else:
         outbox.mark(office.personal, item.id, state="held", due=clock(), words="")
     assert deliver_due(office) == []
-    assert len(register.entries(library)) == 1
+    assert len(register.latest(library.engine)) == 1
 
 
 def test_a_refused_recipient_stops_the_others_too(
@@ -196,7 +196,7 @@ def test_sent_but_not_filed_is_finished_later_and_never_sent_twice(
     entry = only(send(broken, item))
     assert entry.state == "sent"
     assert entry.words.startswith("Sent. Its copy for your mailbox waits:")
-    assert len(register.entries(library)) == 1
+    assert len(register.latest(library.engine)) == 1
     clock.seconds += 3600
     assert deliver_due(office) == []
     assert len(mailbox(service, CATCH_ALL)) == 2, "not sent again"
@@ -204,7 +204,7 @@ def test_sent_but_not_filed_is_finished_later_and_never_sent_twice(
     outbox.mark(office.personal, item.id, state="sent", due=clock())
     assert deliver_due(office) == []
     assert len(mailbox(service, ME, "Sent")) == 1, "not filed again"
-    assert len(register.entries(library)) == 1
+    assert len(register.latest(library.engine)) == 1
 
 
 def test_a_register_that_cannot_be_written_is_written_later(
@@ -219,7 +219,7 @@ def test_a_register_that_cannot_be_written_is_written_later(
         connection.execute(text("ALTER TABLE hidden RENAME TO register"))
     clock.seconds += 3600
     assert deliver_due(office) == []
-    assert len(register.entries(library)) == 1
+    assert len(register.latest(library.engine)) == 1
 
 
 def test_one_bad_letter_does_not_stop_the_next(
@@ -361,7 +361,7 @@ def test_a_promise_from_the_sending_day_is_worked_out_when_the_letter_goes(
     assert deliver_due(office) == []
     sent = open_message(mailbox(service, CATCH_ALL)[0])
     assert sent.plain.strip() == said
-    (entry,) = register.entries(library)
+    (entry,) = register.latest(library.engine)
     assert entry.message_id == waiting.outgoing.message_id, "it is the same letter"
     assert outbox.sent_item(office.personal, entry.message_id)
 

@@ -8,8 +8,7 @@ import click
 
 from nebbet.cli.here import chance, open_here
 from nebbet.cli.options import as_json, home
-from nebbet.core import ranking
-from nebbet.library import entries, register
+from nebbet.library import register
 from nebbet.library.search import make_finder
 from nebbet.personal import outbox as outboxes
 from nebbet.personal.home import make_home
@@ -29,8 +28,7 @@ def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
     catalogue = here.catalogue
     wanted = " ".join(words)
     finder = make_finder(catalogue, now)
-    sent = register.entries(here.library)
-    by_id = {entry.message_id: entry for entry in sent}
+    sent = register.page(here.library.register_engine, wanted).rows
     rows = [
         *(
             ("template", catalogue.templates[key].id, catalogue.templates[key].title)
@@ -44,10 +42,7 @@ def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
             ("case", catalogue.cases[key].number, catalogue.cases[key].title)
             for key in finder.cases.find(wanted)
         ),
-        *(
-            ("sent", key, f"{by_id[key].name}: {by_id[key].subject}")
-            for key in ranking.find(wanted, entries.find_entries(sent))
-        ),
+        *(("sent", entry.message_id, f"{entry.name}: {entry.subject}") for entry in sent),
     ]
     if as_json:
         named = [dict(zip(("kind", "key", "text"), row, strict=True)) for row in rows]

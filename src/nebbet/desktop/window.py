@@ -102,6 +102,7 @@ class Window(QMainWindow):
         made.sending.changed.connect(self._show_outbox)
         made.settings_changed.connect(self._take_settings)
         made.following.reach_changed.connect(self._show_reach)
+        made.following.profile_wanted.connect(lambda: self.go(self.profile))
         made.shared.changed.connect(self._show_outbox)
         made.shared.changed.connect(self._show_reach)
         made.sending.taken_back.connect(lambda _id: self.go(self.letters))
@@ -112,7 +113,10 @@ class Window(QMainWindow):
         """The files are open: go to where work begins, or ask a new person who they are."""
         if self.session.shared.me is None:
             self.go(self.profile)
-            self.notices.say("Welcome to Nebbet. Say who you are and how your mailbox is reached.")
+            if not self.session.following.state:  # then why there is no library is said already
+                self.notices.say(
+                    "Welcome to Nebbet. Say who you are and how your mailbox is reached."
+                )
         elif self.place is self.letters:
             self.letters.arrive()
         self.opened.emit()

@@ -4,13 +4,15 @@ from abc import ABC, abstractmethod
 from collections.abc import Iterable, Mapping
 from contextlib import AbstractContextManager
 from datetime import datetime
+from functools import partial
 
 from sqlalchemy import Connection, delete, exists, insert, select, update
 
 from nebbet.core.errors import NebbetError
 from nebbet.library import schema
 from nebbet.library.editions import add_edition, content_of
-from nebbet.library.holdings import Copied, Role, Shelf, State
+from nebbet.library.holdings import Copied, Overtaken, Role, Shelf, State
+from nebbet.library.writes import must_be_as, must_change
 
 
 class Arranging(ABC):
@@ -36,18 +38,32 @@ class Arranging(ABC):
         with self.writing("The shelf cannot be put up", leads=False) as connection:
             _make_sure_of(connection, shelf)
 
-    def rename_shelf(self, shelf: str, name: str) -> None:
-        """Give a shelf another name."""
+    def rename_shelf(self, shelf: str, name: str, seen: str | None = None) -> None:
+        """Give a shelf another name; seen is the one it had when it was shown. Raises Overtaken
+        where it has another one by now."""
+        table = schema.shelf.c
         with self.writing("The shelf cannot be renamed") as connection:
-            _change(connection, shelf, {"name": name})
+            now = partial(connection.scalar, select(table.name).where(table.id == shelf))
+            held = now()
+            if seen is not None and held != seen:
+                raise Overtaken(held, held or "")
+            at = (table.id == shelf) & (table.name == held)
+            must_be_as(connection, update(schema.shelf).where(at).values(name=name), held, now)
 
-    def order_shelves(self, shelves: Iterable[Shelf]) -> None:
-        """Put shelves into the order that is given, each on the shelf it names as parent.
+    def order_shelves(self, shelves: Iterable[Shelf], seen: Iterable[Shelf] | None = None) -> None:
+        """Put shelves into the order that is given, each on the shelf it names as parent. seen are
+        the shelves as they were shown.
 
-        Raises NebbetError where a shelf would come to stand on itself.
+        Raises NebbetError where a shelf would come to stand on itself, and Overtaken where somebody
+        else put them in another order meanwhile.
         """
         wanted = [*shelves]
         with self.writing("The shelves cannot be ordered") as connection:
+            _hold_shelves(connection)
+            shown = [(shelf.id, shelf.parent) for shelf in seen or ()]
+            known = {key for key, _parent in shown}
+            if shown != [row for row in _order(connection) if row[0] in known]:
+                raise Overtaken(wanted)
             for position, shelf in enumerate(wanted):
                 values = {"parent": shelf.parent or None, "position": position}
                 _change(connection, shelf.id, values)
@@ -67,7 +83,7 @@ class Arranging(ABC):
                     kept="It was left as it is",
                     advice="Move what is on it to another shelf first; retired templates, too",
                 )
-            connection.execute(delete(schema.shelf).where(schema.shelf.c.id == shelf))
+            must_change(connection, delete(schema.shelf).where(schema.shelf.c.id == shelf))
 
     # Templates
 
@@ -89,7 +105,7 @@ class Arranging(ABC):
             for template in templates:
                 self.may_change(connection, template)
                 at = table.c.id == template
-                connection.execute(update(table).where(at).values(change))
+                must_change(connection, update(table).where(at).values(change))
                 if state == "in use":
                     none = at & (table.c.edition == 0)
                     connection.execute(update(table).where(none).values(state="draft"))
@@ -111,7 +127,7 @@ class Arranging(ABC):
         with self.writing("The template cannot be changed", leads=False) as connection:
             self.may_change(connection, template)
             table = schema.template
-            connection.execute(update(table).where(table.c.id == template).values(values))
+            must_change(connection, update(table).where(table.c.id == template).values(values))
 
     # Who may
 
@@ -150,7 +166,19 @@ def _make_sure_of(connection: Connection, shelf: Shelf) -> None:
 
 def _change(connection: Connection, shelf: str, values: Mapping[str, object]) -> None:
     table = schema.shelf
-    connection.execute(update(table).where(table.c.id == shelf).values(values))
+    must_change(connection, update(table).where(table.c.id == shelf).values(values))
+
+
+def _hold_shelves(connection: Connection) -> None:
+    """Nobody else orders them until the transaction ends."""
+    table = schema.shelf
+    connection.execute(update(table).values(position=table.c.position))
+
+
+def _order(connection: Connection) -> list[tuple[str, str]]:
+    table = schema.shelf.c
+    rows = select(table.id, table.parent).order_by(table.position, table.name)
+    return [(row[0], row[1] or "") for row in connection.execute(rows)]
 
 
 def _refuse_circles(connection: Connection) -> None:

@@ -30,12 +30,20 @@ class Change(Struct, frozen=True):
         """The keys of one kind."""
         return self.keys.get(kind, frozenset())
 
+    def joined(self, other: "Change") -> "Change":
+        """What changed by this or by another."""
+        if not other.keys or self.everything:
+            return Change(everything=True) if other.everything else self
+        keys = {kind: self.of(kind) | other.of(kind) for kind in (*self.keys, *other.keys)}
+        return Change(keys, other.everything)
+
     def among(self, kind: str) -> frozenset[str] | None:
         """The keys of one kind that may be other ones; None for all."""
         return None if self.everything else self.of(kind)
 
 
 EVERYTHING = Change(everything=True)
+NO_CHANGE = Change()
 
 
 def different(

@@ -6,14 +6,17 @@ from typing import Any
 
 import msgspec
 from msgspec import Struct
-from sqlalchemy import Connection, Engine, Table, insert, select, update
+from sqlalchemy import Connection, Engine, Table, delete, insert, select, update
+from sqlalchemy.dialects import postgresql, sqlite
 
-from nebbet.core.body import Frame
+from nebbet.core.body import Frame, read, render_plain
+from nebbet.core.errors import UNREADABLE, shortened
 from nebbet.core.letter import Passage
-from nebbet.core.records import Fact
+from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import schema
 from nebbet.library.engine import explained
 from nebbet.library.holdings import Overtaken
+from nebbet.library.writes import must_change
 
 
 class State(Struct, frozen=True):
@@ -25,17 +28,92 @@ class State(Struct, frozen=True):
     made: datetime
 
 
-def put_document(connection: Connection, table: Table, key: str, value: str, record: object) -> str:
+class _Any:
+    """Stands for whatever is there: it is not compared with what anybody saw."""
+
+
+WHATEVER = _Any()
+Seen = object  # a record, None where there was none, or WHATEVER
+
+
+def put_document(
+    connection: Connection,
+    table: Table,
+    key: str,
+    value: str,
+    record: object,
+    seen: Seen = WHATEVER,
+) -> str:
     """Keep a record in the place of an earlier one; says whether it was added, replaced or is
-    unchanged."""
+    unchanged. Raises Overtaken where it is not as it was seen: the row says so itself, as it is
+    when it is written to."""
+    held = _held(connection, table, key, value, type(record), seen)
+    return _write(connection, table, key, value, record, held)
+
+
+def _write(
+    connection: Connection, table: Table, key: str, value: str, record: object, held: str | None
+) -> str:
     data = msgspec.json.encode(record).decode()
-    at = table.c[key] == value
-    held = connection.scalar(select(table.c.data).where(at))
     if held is None:
-        connection.execute(insert(table).values(**{key: value, "data": data}))
+        made = postgresql.insert if connection.dialect.name == "postgresql" else sqlite.insert
+        new = made(table).values(**{key: value, "data": data}).on_conflict_do_nothing()
+        if connection.scalar(new.returning(table.c[key])) is None:
+            raise _overtaken(connection, table, key, value, type(record))
         return "added"
-    connection.execute(update(table).where(at).values(data=data))
+    at = (table.c[key] == value) & (table.c.data == held)
+    if not connection.execute(update(table).where(at).values(data=data)).rowcount:
+        raise _overtaken(connection, table, key, value, type(record))
     return "unchanged" if held == data else "replaced"
+
+
+def remove_document(
+    connection: Connection, table: Table, key: str, value: str, kind: type, seen: Seen = WHATEVER
+) -> None:
+    """Take a record out. Raises Overtaken where it is not as it was seen, and Unmoved where it is
+    not there."""
+    held = _held(connection, table, key, value, kind, seen)
+    at = (table.c[key] == value) & (table.c.data == held)
+    must_change(connection, delete(table).where(at))
+
+
+def _held(
+    connection: Connection, table: Table, key: str, value: str, kind: type, seen: Seen
+) -> str | None:
+    """What a row holds now. Raises Overtaken where that is not what was seen."""
+    held: str | None = connection.scalar(select(table.c.data).where(table.c[key] == value))
+    if seen is not WHATEVER and (None if held is None else _read(held, kind)) != seen:
+        raise _overtaken(connection, table, key, value, kind)
+    return held
+
+
+def _read(data: str, kind: type) -> object:
+    """A record of its JSON; what nobody can read is like nothing anybody saw."""
+    try:
+        return msgspec.json.decode(data, type=kind)
+    except UNREADABLE:
+        return data
+
+
+def _overtaken(connection: Connection, table: Table, key: str, value: str, kind: type) -> Overtaken:
+    held = connection.scalar(select(table.c.data).where(table.c[key] == value))
+    now = None if held is None else _read(held, kind)
+    return Overtaken(now, _shown(now))
+
+
+def _shown(record: object) -> str:
+    """What can be said of a record in a few words."""
+    match record:
+        case Fact():
+            return str(record.value)
+        case Passage():
+            text = next(iter(record.texts.values()), None)
+            return shortened(render_plain(read(text.body)).strip())[:120] if text else record.title
+        case Case():
+            return str(record.title)
+        case Frame() | Contact() | Member():
+            return record.name
+    return ""
 
 
 def put_state(
@@ -46,15 +124,13 @@ def put_state(
     author: str,
     made: datetime,
     value: str = "",
-    seen: Fact | Passage | Frame | None = None,
+    seen: Seen = WHATEVER,
 ) -> None:
     """Keep a fact, a passage or a frame as `put_document`, and as one of its states. value is the
     key where the record itself does not say it. Raises Overtaken where it is not as it was seen."""
     value = value or str(getattr(record, key))
-    before = connection.scalar(select(table.c.data).where(table.c[key] == value))
-    if seen and before and msgspec.json.decode(before, type=type(record)) != seen:
-        raise Overtaken
-    put_document(connection, table, key, value, record)
+    before = _held(connection, table, key, value, type(record), seen)
+    _write(connection, table, key, value, record, before)
     kind = type(record).__name__.lower()
     if before is not None and _last(connection, kind, value) is None:
         _keep(connection, kind, value, before, "", made)  # as it was before anybody counted

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 import msgspec
-from sqlalchemy import URL, Engine, create_engine, event
+from sqlalchemy import URL, Connection, Engine, create_engine, event
 from sqlalchemy.engine.interfaces import DBAPIConnection
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.pool import ConnectionPoolEntry
@@ -61,6 +61,15 @@ def _prepare(journal: str, connection: DBAPIConnection, _entry: ConnectionPoolEn
 
 
 @contextmanager
+def reading(engine: Engine) -> Iterator[Connection]:
+    """A connection on which each statement stands alone: a transaction for reading would be two
+    more ways to a server and back, and at this isolation promises nothing more."""
+    with engine.connect() as connection:
+        alone = {"isolation_level": "AUTOCOMMIT"} if engine.dialect.name == "postgresql" else {}
+        yield connection.execution_options(**alone)
+
+
+@contextmanager
 def explained(what: str, kept: str = "Nothing was changed") -> Iterator[None]:
     """Turn an error of the database or the disk into one clear sentence that begins with what
     could not be done."""
@@ -72,10 +81,10 @@ def explained(what: str, kept: str = "Nothing was changed") -> Iterator[None]:
         raise NebbetError(f"{what}: a value in it is damaged", kept=kept, advice=advice) from error
     except (DBAPIError, sqlite3.Error) as error:
         origin = error.orig if isinstance(error, DBAPIError) else error
-        if postgres.is_away(origin):
-            raise postgres.Away(f"{what}: the server does not answer", kept=kept) from error
-        if said := postgres.reason_of(origin):
-            raise NebbetError(f"{what}: {said[0]}", kept=kept, advice=said[1]) from error
+        if reason := postgres.reason_of(origin):
+            if reason.band:
+                raise postgres.away(what, reason, kept) from error
+            raise NebbetError(f"{what}: {reason.what}", kept=kept, advice=reason.advice) from error
         code = getattr(origin, "sqlite_errorcode", 0) & 0xFF
-        reason, advice = _REASONS.get(code, _DEFAULT)
-        raise NebbetError(f"{what}: {reason}", kept=kept, advice=advice) from error
+        wrong, advice = _REASONS.get(code, _DEFAULT)
+        raise NebbetError(f"{what}: {wrong}", kept=kept, advice=advice) from error

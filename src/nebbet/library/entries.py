@@ -1,5 +1,6 @@
 """Entries of the register, and what they are found by."""
 
+import re
 from datetime import datetime
 
 from msgspec import Struct
@@ -7,7 +8,10 @@ from msgspec import Struct
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.core.ranking import Entry
+from nebbet.core.ranking.words import folded
 from nebbet.core.records import Contact, Member
+
+_GAPS = re.compile(r"[\W_]+")
 
 
 class Registered(Struct, frozen=True):
@@ -42,6 +46,12 @@ def entry_for(letter: Letter, sender: Member, outgoing: Outgoing, sent: datetime
         title=letter.title,
         subject=outgoing.subject,
     )
+
+
+def found_by(entry: Registered) -> str:
+    """The words that a database finds an entry by, without case and accents."""
+    texts = (entry.name, entry.address, entry.case_number, entry.title, entry.subject)
+    return _GAPS.sub(" ", folded(" ".join(texts))).strip()
 
 
 def find_entries(registered: list[Registered]) -> list[Entry]:

@@ -20,6 +20,7 @@ from nebbet.library.editions import add_edition
 from nebbet.library.holdings import Template
 from nebbet.library.roles import is_needed_unseen
 from nebbet.library.store import Library, keep_file
+from nebbet.library.writes import must_change
 
 
 class FileUsers(Struct, frozen=True):
@@ -131,4 +132,4 @@ def remove_file(library: Library, file: str) -> None:
                 kept="It stays in the library",
                 advice="Put another file in its place instead",
             )
-        connection.execute(delete(schema.file).where(schema.file.c.sha256 == file))
+        must_change(connection, delete(schema.file).where(schema.file.c.sha256 == file))

@@ -109,14 +109,20 @@ class MovedOn(NebbetError):
 
 
 class Overtaken(NebbetError):
-    """Somebody changed a fact, a passage or a frame since it was shown."""
+    """Somebody changed something since it was shown; now is what it is by now, None for nothing."""
 
-    def __init__(self) -> None:
+    def __init__(self, now: object = None, shown: str = "") -> None:
+        what = f"Somebody changed this meanwhile; it says “{shown}” now"
+        if now is None:
+            what = "Somebody took this out meanwhile"
+        elif not shown:
+            what = "Somebody changed this meanwhile"
         super().__init__(
-            "Somebody changed this meanwhile",
+            what,
             kept="What you wrote is still on the page",
-            advice="See what it says now, then keep yours again if it is to stand",
+            advice="Keep yours again if it is to stand",
         )
+        self.now = now
 
 
 class Usage(Struct, frozen=True):

@@ -1,54 +1,198 @@
-"""A copy of a team's library on this machine, for when its server does not answer."""
+"""A copy of a team's library on this machine: what a window opens with, and goes on with when the
+server cannot be worked with."""
 
 import hashlib
-from collections.abc import Iterable
+import sqlite3
+from collections.abc import Iterable, Mapping
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 import msgspec
 from msgspec import Struct
+from sqlalchemy import (
+    Column,
+    Connection,
+    Engine,
+    LargeBinary,
+    MetaData,
+    String,
+    Table,
+    delete,
+    insert,
+    select,
+)
+from sqlalchemy.exc import DBAPIError
 
-from nebbet.core.errors import UNREADABLE
+from nebbet.core.body import Frame
+from nebbet.core.dates import WorkingCalendar
+from nebbet.core.errors import UNREADABLE, NebbetError
+from nebbet.core.letter import Passage
+from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.library import register, schema
 from nebbet.library.catalogue import Catalogue
+from nebbet.library.changes import different
 from nebbet.library.disk import disk_explained
-from nebbet.library.holdings import Role
+from nebbet.library.engine import explained, sqlite_engine
+from nebbet.library.entries import Registered
+from nebbet.library.holdings import LibraryFile, Proposal, Role, Shelf, Template, Usage
 
 _CANNOT = "The copy of the library on this computer cannot be kept"
+_VERSION = 1
+MOST_LETTERS = 5000  # entries of the register: the newest
+# The parts of a catalogue, by the kind of their values: one row for each value, or one for all.
+_ROWS: dict[str, type[Any]] = {
+    "templates": Template,
+    "members": Member,
+    "contacts": Contact,
+    "cases": Case,
+    "facts": Fact,
+    "frames": Frame,
+    "passages": Passage,
+    "files": LibraryFile,
+    "usage": Usage,
+    "proposals": Proposal,
+}
+_WHOLE: dict[str, Any] = {
+    "shelves": tuple[Shelf, ...],
+    "words": frozenset[str],
+    "calendar": WorkingCalendar,
+    "mark": str,
+}
+
+_metadata = MetaData()
+_held = Table(
+    "held",
+    _metadata,
+    Column("kind", String, primary_key=True),
+    Column("key", String, primary_key=True),
+    Column("data", LargeBinary, nullable=False),
+    sqlite_with_rowid=False,
+)
 
 
 class Kept(Struct, frozen=True):
-    """The library as it was at a moment, and what the person may do in it. place is the library's,
-    without a password; beside is what others keep with it."""
+    """The library as it was at a moment, and what the person may do in it; with the newest letters
+    of the register."""
 
-    place: str
     moment: datetime
     role: Role
     catalogue: Catalogue
-    beside: bytes = b""
+    entries: list[Registered] = []
+
+
+class _About(Struct, frozen=True):
+    place: str
+    moment: datetime
+    role: Role
 
 
 class LocalCopy:
-    """A folder with the catalogue and the files' contents. It is only ever read when the server is
-    away, and written whole or not at all."""
+    """A folder with the catalogue and the register in a file, and the contents of the library's
+    files. Only what is another one than the last time is written, and all of that or nothing.
+
+    place is the library's, without a password: what was kept of another one counts for nothing.
+    """
 
     def __init__(self, folder: Path, place: str) -> None:
         self._folder, self._place = folder, place
         self._files = folder / "files"
+        self._engine: Engine | None = None
+        self._last: Kept | None = None  # what the file holds
 
     def read(self) -> Kept | None:
         """What was kept last of this library; nothing where that is not there or damaged."""
-        try:
-            kept = msgspec.msgpack.decode((self._folder / "library").read_bytes(), type=Kept)
-        except (OSError, *UNREADABLE):
-            return None
-        return kept if kept.place == self._place else None
+        if self._last is None and self._path.exists():
+            try:
+                self._last = self._read()
+            except (OSError, sqlite3.Error, DBAPIError, *UNREADABLE):
+                return None
+        return self._last
 
-    def keep(self, moment: datetime, role: Role, catalogue: Catalogue, beside: bytes) -> None:
-        """Keep the library as it is now, in the place of what was kept before."""
-        data = msgspec.msgpack.encode(Kept(self._place, moment, role, catalogue, beside))
+    @property
+    def _path(self) -> Path:
+        return self._folder / "copy.sqlite"
+
+    @property
+    def engine(self) -> Engine:
+        """The file; the register's letters are in a table as the library's own."""
+        if self._engine is None:
+            with disk_explained(_CANNOT):
+                self._folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+                self._path.touch(mode=0o600)
+            self._engine = sqlite_engine(self._path)
+        return self._engine
+
+    def close(self) -> None:
+        """Let go of the file."""
+        if self._engine:
+            self._engine.dispose()
+            self._engine = None
+
+    def _read(self) -> Kept | None:
+        with self.engine.connect() as connection:
+            if connection.exec_driver_sql("PRAGMA user_version").scalar() != _VERSION:
+                return None
+            rows = connection.execute(select(_held)).all()
+            letters = register.latest(connection.engine)
+        about: _About | None = None
+        parts: dict[str, Any] = {kind: {} for kind in _ROWS}
+        for kind, key, data in rows:
+            if kind == "about":
+                about = msgspec.msgpack.decode(data, type=_About)
+            elif kind in _WHOLE:
+                parts[kind] = msgspec.msgpack.decode(data, type=_WHOLE[kind])
+            elif kind in _ROWS:
+                parts[kind][key] = msgspec.msgpack.decode(data, type=_ROWS[kind])
+        if about is None or about.place != self._place:
+            return None
+        return Kept(about.moment, about.role, Catalogue(**parts), letters)
+
+    def keep(
+        self, moment: datetime, role: Role, catalogue: Catalogue, entries: list[Registered]
+    ) -> None:
+        """Keep the library as it is now: what is another one since it was kept last."""
+        last = self.read()
+        try:
+            self._keep(last, Kept(moment, role, catalogue, entries))
+        except NebbetError:
+            if last is not None:
+                raise
+            self._start_anew()  # what lies there is damaged, or of another Nebbet
+            self._keep(None, Kept(moment, role, catalogue, entries))
+
+    def _start_anew(self) -> None:
+        self.close()
         with disk_explained(_CANNOT):
-            self._folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-            _write(self._folder / "library", data)
+            for path in self._folder.glob(f"{self._path.name}*"):
+                path.unlink()
+
+    def _keep(self, last: Kept | None, now: Kept) -> None:
+        with explained(_CANNOT), self.engine.begin() as connection:
+            if last is None:
+                _metadata.drop_all(connection)
+                connection.exec_driver_sql("DROP TABLE IF EXISTS register_words")
+                schema.register.drop(connection, checkfirst=True)
+                _metadata.create_all(connection)
+                schema.register.create(connection)
+                for statement in schema.WORDS_OF_LETTERS:
+                    connection.exec_driver_sql(statement)
+                connection.exec_driver_sql(f"PRAGMA user_version = {_VERSION}")
+            before = last or Kept(now.moment, now.role, Catalogue())
+            for kind in _ROWS:
+                held, wanted = getattr(before.catalogue, kind), getattr(now.catalogue, kind)
+                changed, gone = different(held, wanted)
+                _put(connection, kind, {key: wanted[key] for key in changed}, gone)
+            for kind in _WHOLE:
+                wanted = getattr(now.catalogue, kind)
+                if last is None or wanted != getattr(before.catalogue, kind):
+                    _put(connection, kind, {"": wanted})
+            _put(connection, "about", {"": _About(self._place, now.moment, now.role)})
+            known = {entry.message_id for entry in before.entries}
+            _put_letters(connection, [e for e in now.entries if e.message_id not in known])
+        self._last = now
+
+    # Files
 
     def missing(self, files: Iterable[str]) -> list[str]:
         """Those of the files, by SHA-256, whose contents are not kept."""
@@ -77,6 +221,32 @@ class LocalCopy:
             for path in self._files.iterdir() if self._files.exists() else ():
                 if path.name not in kept:
                     path.unlink()
+
+
+def _put(
+    connection: Connection, kind: str, values: Mapping[str, object], gone: Iterable[str] = ()
+) -> None:
+    keys = [*values, *gone]
+    for start in range(0, len(keys), 500):
+        some = _held.c.key.in_(keys[start : start + 500])
+        connection.execute(delete(_held).where(_held.c.kind == kind, some))
+    if values:
+        rows = [
+            {"kind": kind, "key": key, "data": msgspec.msgpack.encode(value)}
+            for key, value in values.items()
+        ]
+        connection.execute(insert(_held), rows)
+
+
+def _put_letters(connection: Connection, entries: list[Registered]) -> None:
+    """Keep letters, and the newest ones alone."""
+    table = schema.register
+    if not entries:
+        return
+    register.enter(connection, entries)
+    newest = select(table.c.sent).order_by(table.c.sent.desc()).offset(MOST_LETTERS).limit(1)
+    if (oldest := connection.scalar(newest)) is not None:
+        connection.execute(delete(table).where(table.c.sent <= oldest))
 
 
 def _write(path: Path, data: bytes) -> None:

@@ -11,9 +11,10 @@ from sqlalchemy import Connection, Engine, inspect, text
 from nebbet.core.errors import NebbetError
 from nebbet.library import schema
 from nebbet.library.guards import SCHEMA
+from nebbet.library.postgres import NEWER, NO_LIBRARY, OLDER, away
 
-NEWEST = "0006"
-REVISIONS = ("0001", "0002", "0003", "0004", "0005", NEWEST)
+NEWEST = "0007"
+REVISIONS = ("0001", "0002", "0003", "0004", "0005", "0006", NEWEST)
 _MAGIC = b"SQLite format 3\x00"
 
 Found = Literal["nothing", "current", "older"]
@@ -56,6 +57,16 @@ def look_on_server(engine: Engine) -> Found:
     with engine.connect() as connection:
         revision = connection.scalar(text(f"SELECT version_num FROM {where}.alembic_version"))
     return _judged(str(revision), name)
+
+
+def require_current(connection: Connection) -> None:
+    """Raise Away unless the database holds a library that this Nebbet can work with."""
+    there = "SELECT to_regclass('nebbet.alembic_version') IS NOT NULL"
+    if not connection.scalar(text(there)):
+        raise away("The library cannot be opened", NO_LIBRARY)
+    revision = connection.scalar(text("SELECT version_num FROM nebbet.alembic_version"))
+    if revision != NEWEST:
+        raise away("The library cannot be opened", OLDER if revision in REVISIONS else NEWER)
 
 
 def _judged(revision: str, name: str) -> Found:

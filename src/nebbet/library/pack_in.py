@@ -17,7 +17,8 @@ from nebbet.library.editions import add_edition
 from nebbet.library.holdings import Shelf, parents_first
 from nebbet.library.packs import Pack, PackedTemplate
 from nebbet.library.rows import KeptCalendar, kept_calendar
-from nebbet.library.store import Library, keep_file, put_setting
+from nebbet.library.store import Library, keep_file
+from nebbet.library.writes import put_setting
 
 Days = Literal["ours", "pack"]
 
@@ -53,7 +54,8 @@ def take_pack(
     done: Counter[str] = Counter()
     with library.writing("The pack cannot be taken", "Nothing was taken") as connection:
         if differ and days == "pack" and manifest.days is not None:
-            put_setting(connection, "calendar", msgspec.json.encode(manifest.days).decode())
+            wanted = msgspec.json.encode(manifest.days).decode()
+            put_setting(connection, "calendar", lambda _held: wanted)
             done["calendar replaced"] += 1
         for key, content in pack.files.items():
             held = manifest.files[key]

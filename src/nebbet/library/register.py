@@ -1,40 +1,127 @@
-"""The register: what went out, when, from whom, to whom, with which template, about what."""
+"""The register: what went out, when, from whom, to whom, with which template, about what. It may
+hold a million letters: it is read by page, and found in by the database."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
+from datetime import datetime
+from typing import Any
 
+from msgspec import Struct
 from msgspec.structs import asdict
-from sqlalchemy import insert, select
+from sqlalchemy import Connection, Engine, Select, func, literal_column, select, text, tuple_
+from sqlalchemy.dialects import postgresql, sqlite
 
-from nebbet.library.engine import explained
-from nebbet.library.entries import Registered
+from nebbet.core.ranking.words import wanted_words
+from nebbet.library.engine import explained, reading
+from nebbet.library.entries import Registered, found_by
 from nebbet.library.schema import register as table
-from nebbet.library.store import Library
 
-MOST = 5000  # entries: the newest
-
-
-def record(library: Library, *entries: Registered) -> None:
-    """Enter letters that went out; a message that is entered already stays as it is."""
-    with explained("The register cannot be written"), library.engine.begin() as connection:
-        for entry in entries:
-            known = select(table.c.message_id).where(table.c.message_id == entry.message_id)
-            if connection.scalar(known) is None:
-                connection.execute(insert(table).values(asdict(entry)))
+LATEST = 2000  # letters of all that a window holds: what somebody looks for without going far
+_OWN = 500  # and of the person's own, where others write more
+PAGE = 200
+_CANNOT = "The register cannot be read"
+_COLUMNS = [table.c[name] for name in Registered.__struct_fields__]
 
 
-def entries(library: Library, limit: int = MOST) -> list[Registered]:
-    """The register, newest first."""
-    statement = select(table).order_by(table.c.sent.desc()).limit(limit)
-    with explained("The register cannot be read"), library.engine.connect() as connection:
-        return [Registered(**row) for row in connection.execute(statement).mappings()]
+class Page(Struct, frozen=True):
+    """Some letters, newest first; found says how many there are in all that have the words, of how
+    many the register holds."""
+
+    rows: list[Registered] = []
+    found: int = 0
+    of: int = 0
 
 
-def with_entries(
-    library: Library, listed: list[Registered], messages: Collection[str]
+def enter(connection: Connection, entries: Iterable[Registered]) -> None:
+    """Enter letters that went out, inside a transaction; a message that is entered already stays as
+    it is."""
+    rows = [asdict(entry) | {"words": found_by(entry)} for entry in entries]
+    made = postgresql.insert if connection.dialect.name == "postgresql" else sqlite.insert
+    if rows:
+        connection.execute(made(table).on_conflict_do_nothing(), rows)
+
+
+def page(
+    engine: Engine, words: str = "", after: Registered | None = None, size: int = PAGE
+) -> Page:
+    """The newest letters that have all the words, each as it begins; after is the last one that is
+    shown already, and then only the rows are read."""
+    wanted = wanted_words(words.replace("_", " "))
+    if words.strip() and not wanted:
+        return Page()
+    rows = select(*_COLUMNS).order_by(table.c.sent.desc(), table.c.message_id.desc()).limit(size)
+    if after is not None:
+        at = tuple_(table.c.sent, table.c.message_id)
+        rows = rows.where(at < tuple_(after.sent, after.message_id))
+    with explained(_CANNOT), reading(engine) as connection:
+        found = [
+            Registered(**row) for row in connection.execute(_with(rows, wanted, engine)).mappings()
+        ]
+        if after is not None:
+            return Page(found)
+        of = connection.scalar(select(func.count()).select_from(table)) or 0
+        some = select(func.count()).select_from(table)
+        count = connection.scalar(_with(some, wanted, engine)) if wanted else of
+        return Page(found, count or 0, of)
+
+
+def _with(statement: Select[Any], wanted: list[str], engine: Engine) -> Select[Any]:
+    """Of a statement, only what has all the words. The words are letters and digits alone."""
+    if not wanted:
+        return statement
+    if engine.dialect.name == "postgresql":
+        asked = " & ".join(f"{word}:*" for word in wanted)
+        found = text(
+            "to_tsvector('pg_catalog.simple', register.words) "
+            "@@ to_tsquery('pg_catalog.simple', :asked)"
+        )
+    else:
+        asked = " AND ".join(f'"{word}"*' for word in wanted)
+        found = text(
+            "register.message_id IN "
+            "(SELECT message_id FROM register_words WHERE register_words MATCH :asked)"
+        )
+    return statement.where(found.bindparams(asked=asked))
+
+
+def latest(engine: Engine, member: str = "") -> list[Registered]:
+    """The newest letters, and the newest ones of a member, newest first."""
+    newest = select(*_COLUMNS).order_by(table.c.sent.desc())
+    with explained(_CANNOT), reading(engine) as connection:
+        rows = list(connection.execute(newest.limit(LATEST)).mappings())
+        if member:
+            mine = newest.where(table.c.sender == member).limit(_OWN)
+            rows += connection.execute(mine).mappings()
+    return _in_order((Registered(**row) for row in rows), member)
+
+
+def with_letters(
+    engine: Engine, listed: list[Registered], messages: Collection[str], member: str = ""
 ) -> list[Registered]:
-    """The register as it was listed, with some letters that were entered since."""
-    statement = select(table).where(table.c.message_id.in_(list(messages)))
-    with explained("The register cannot be read"), library.engine.connect() as connection:
-        found = [Registered(**row) for row in connection.execute(statement).mappings()]
-    rest = [entry for entry in listed if entry.message_id not in messages]
-    return sorted([*found, *rest], key=lambda entry: entry.sent, reverse=True)[:MOST]
+    """The newest letters as they were listed, with some that were entered since."""
+    some = select(*_COLUMNS).where(table.c.message_id.in_(list(messages)))
+    with explained(_CANNOT), reading(engine) as connection:
+        found = [Registered(**row) for row in connection.execute(some).mappings()]
+    return _in_order((*found, *listed), member)
+
+
+def _in_order(entries: Iterable[Registered], member: str) -> list[Registered]:
+    by_key: dict[str, Registered] = {}
+    for entry in entries:
+        by_key.setdefault(entry.message_id, entry)
+    ordered = sorted(by_key.values(), key=_sent, reverse=True)
+    own = [entry for entry in ordered[LATEST:] if entry.sender == member]
+    return ordered[:LATEST] + own[:_OWN]
+
+
+def _sent(entry: Registered) -> datetime:
+    return entry.sent
+
+
+def count_by(engine: Engine, column: str, **where: str) -> dict[Any, int]:
+    """How many letters there are by a column, of those in which other columns have some values."""
+    by = table.c[column]
+    counted = select(by, func.count(literal_column("*"))).group_by(by)
+    for name, value in where.items():
+        counted = counted.where(table.c[name] == value)
+    with explained(_CANNOT), reading(engine) as connection:
+        return {row[0]: row[1] for row in connection.execute(counted)}

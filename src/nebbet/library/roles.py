@@ -8,13 +8,15 @@ import hashlib
 import os
 from pathlib import Path
 
-from sqlalchemy import Connection, Engine, text, update
+from sqlalchemy import Connection, Engine, select, text, update
+from sqlalchemy.exc import DBAPIError
 
 from nebbet.core.errors import NebbetError
 from nebbet.library import schema
 from nebbet.library.engine import explained
 from nebbet.library.guards import SCHEMA, make_guards
 from nebbet.library.holdings import Role
+from nebbet.library.postgres import NOT_A_MEMBER, away
 
 _Policy = tuple[str, str, str, str]
 _OWN_OR_SHARED = "(owner IS NULL AND nebbet_leads()) OR owner = nebbet_member()"
@@ -142,18 +144,32 @@ _GRANTS = {
     ],
 }
 _AS_BEFORE = "The server is as it was"
+# SQLSTATE: no such function, no such schema; no right (PostgreSQL documentation, appendix A)
+_NOT_MADE, _NO_RIGHT = ("42883", "3F000"), "42501"
 _LONGEST = 63  # bytes of a name in PostgreSQL; what is longer is cut off without a word
 
 
 def role_in(engine: Engine) -> Role:
     """The role of whoever opened a library."""
     if engine.dialect.name == "postgresql":
-        with engine.connect() as connection:
-            if not _is_set_up(connection):
-                return "lead"  # whoever makes the tables
-            leads = connection.scalar(text(f"SELECT {SCHEMA}.nebbet_leads()"))
-            return "lead" if leads else "colleague"
+        with explained("The library cannot be opened"), engine.connect() as connection:
+            return role_at(connection)
     return role_for_file(Path(engine.url.database or ""), os.getuid())
+
+
+def role_at(connection: Connection) -> Role:
+    """The role of whoever is connected to a server. Raises Away for whoever has none."""
+    try:
+        leads = connection.scalar(text(f"SELECT {SCHEMA}.nebbet_leads()"))
+    except DBAPIError as error:
+        state = getattr(error.orig, "sqlstate", "")
+        if state in _NOT_MADE:
+            connection.rollback()
+            return "lead"  # whoever makes the tables
+        if state == _NO_RIGHT:
+            raise away("The library cannot be opened", NOT_A_MEMBER) from error
+        raise
+    return "lead" if leads else "colleague"
 
 
 def role_for_file(path: Path, user: int) -> Role:
@@ -293,6 +309,7 @@ def enrol(engine: Engine, member: str, login: str, role: Role, password: str = "
     with explained("The member cannot be let in", _AS_BEFORE), engine.begin() as connection:
         name = _quoted(login)
         _make_role(connection, name, "LOGIN")
+        _run(connection, f"ALTER ROLE {name} LOGIN")  # back again after they had left
         if password:
             _set_password(connection, login, password)
         for group in _GRANTS:
@@ -303,6 +320,25 @@ def enrol(engine: Engine, member: str, login: str, role: Role, password: str = "
             raise NebbetError(
                 f"The library knows no member “{member}”", advice="Add the member first"
             )
+
+
+def dismiss(engine: Engine, member: str) -> None:
+    """Take a member's rights away: their login is in no role of the library any more, and cannot
+    log in. What they wrote, and who they were, stays."""
+    with explained("The member cannot be let go", _AS_BEFORE), engine.begin() as connection:
+        login = _login_of(connection, member)
+        for group in _GRANTS:
+            _run(connection, f"REVOKE {_group(connection, group)} FROM {_quoted(login)}")
+        _run(connection, f"ALTER ROLE {_quoted(login)} NOLOGIN")
+
+
+def _login_of(connection: Connection, member: str) -> str:
+    login = connection.scalar(select(schema.member.c.login).where(schema.member.c.id == member))
+    if not login:
+        raise NebbetError(
+            f"“{member}” has no login on this server", advice="nebbet library members lists who has"
+        )
+    return str(login)
 
 
 def _set_password(connection: Connection, login: str, password: str) -> None:

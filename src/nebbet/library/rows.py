@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 
 import msgspec
 from msgspec.structs import replace
-from sqlalchemy import Connection, RowMapping, Table, func, select
+from sqlalchemy import Connection, Integer, RowMapping, Table, cast, func, literal, select
 
 from nebbet.core.body import BUILT_IN, Frame
 from nebbet.core.dates import NINE_TO_FIVE, WorkingCalendar, is_code, zone_of
@@ -17,8 +17,9 @@ from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import schema
 from nebbet.library.catalogue import Catalogue, Unread
 from nebbet.library.change_log import mark_now, since
-from nebbet.library.changes import Change
+from nebbet.library.changes import NO_CHANGE, Change
 from nebbet.library.holdings import USAGE_WEEKS, LibraryFile, Proposal, Shelf, Template, Usage
+from nebbet.library.writes import setting
 
 _Any = TypeVar("_Any")
 Keys = Collection[str]
@@ -97,12 +98,12 @@ def read_catalogue(connection: Connection, now: datetime) -> Catalogue:
 
 
 def read_changes(
-    connection: Connection, now: datetime, known: Catalogue
+    connection: Connection, now: datetime, known: Catalogue, also: Change = NO_CHANGE
 ) -> tuple[Catalogue, Change]:
     """The catalogue as it is now, and what changed since the known one was read; only that is
-    read, however much there is beside it."""
+    read, however much there is beside it, and what else is asked for."""
     mark = mark_now(connection)
-    change = since(connection, known.mark)
+    change = since(connection, known.mark).joined(also)
     if change.everything:
         return read_catalogue(connection, now), change
     editing = _editing(connection, now)
@@ -121,7 +122,10 @@ def read_changes(
             fresh[name] = _with(getattr(known, name), keys, found)
     if change.of("setting"):
         fresh["words"] = read_words(connection, reader)
-    if sent := change.of("register"):
+    sent = change.of("register")
+    if change.of("usage"):
+        fresh["usage"] = _usage(connection, now)
+    elif sent:
         used = _templates_of(connection, sent)
         fresh["usage"] = {**known.usage, **_usage(connection, now, used)}
     told = [row for row in known.unread if not _is_read_again(row, change)]
@@ -171,11 +175,6 @@ def _proposal(row: RowMapping, reader: Reader) -> Proposal | None:
     return reader.made(Proposal, values, "proposal", key)
 
 
-def _setting(connection: Connection, name: str) -> str | None:
-    statement = select(schema.setting.c.value).where(schema.setting.c.name == name)
-    return connection.scalar(statement)
-
-
 def read_files(
     connection: Connection, reader: Reader | None = None, keys: Keys | None = None
 ) -> dict[str, LibraryFile]:
@@ -193,7 +192,7 @@ def read_files(
 
 def read_words(connection: Connection, reader: Reader | None = None) -> frozenset[str]:
     """The words that the team's spelling takes."""
-    text, reader = _setting(connection, "words"), reader or Reader()
+    text, reader = setting(connection, "words"), reader or Reader()
     words = reader.decoded(text, frozenset[str], "setting", "words") if text else None
     return words or frozenset()
 
@@ -305,25 +304,53 @@ def _usage(connection: Connection, now: datetime, keys: Keys | None = None) -> d
     of_some = _rows(connection, newest, table.template, keys)
     last = {row[0]: row[1] for row in of_some if row[1] is not None}
     weeks: dict[str, list[int]] = {}
+    ago = _weeks_ago(connection, now)
     since = now - timedelta(weeks=USAGE_WEEKS)
-    lately = select(table.template, table.sent).where(table.sent > since)
-    for template, sent in _rows(connection, lately, table.template, keys):
-        if sent is None:
-            continue
-        ago = max((now - sent) // timedelta(weeks=1), 0)
-        if ago < USAGE_WEEKS:
-            weeks.setdefault(template, [0] * USAGE_WEEKS)[-1 - ago] += 1
+    lately = select(table.template, ago, func.count()).where(table.sent > since)
+    for template, before, count in _rows(
+        connection, lately.group_by(table.template, ago), table.template, keys
+    ):
+        if before is not None and before < USAGE_WEEKS:
+            weeks.setdefault(template, [0] * USAGE_WEEKS)[-1 - max(int(before), 0)] += count
     return {t: Usage(sent, tuple(weeks.get(t, ()))) for t, sent in last.items()}
 
 
+def _weeks_ago(connection: Connection, now: datetime) -> Any:
+    """How many whole weeks ago a letter went, worked out by the database: it need not send them
+    all."""
+    sent = schema.register.c.sent
+    if connection.dialect.name == "postgresql":
+        return func.floor(func.extract("epoch", literal(now, schema.Moment()) - sent) / 604800)
+    days = func.julianday(literal(now, schema.Moment())) - func.julianday(sent)
+    return cast(days / 7, Integer)
+
+
 def _calendar(connection: Connection, reader: Reader) -> WorkingCalendar:
-    text = _setting(connection, "calendar")
+    text = setting(connection, "calendar")
     kept = reader.decoded(text, KeptCalendar, "setting", "calendar") if text else None
-    kept = kept or KeptCalendar()
-    if is_sound(kept):
-        return WorkingCalendar(kept.code, kept.closed, kept.weekdays, kept.zone, kept.hours)
-    reader.unread.append(Unread("setting", "calendar"))
-    return WorkingCalendar()
+    made = _made(kept or KeptCalendar())
+    if made is None:
+        reader.unread.append(Unread("setting", "calendar"))
+    return made or WorkingCalendar()
+
+
+def calendar_of(text: str | None) -> WorkingCalendar:
+    """The calendar that a setting says; the plain one where it says none."""
+    reader = Reader()
+    kept = reader.decoded(text, KeptCalendar, "setting", "calendar") if text else None
+    return _made(kept) or WorkingCalendar()
+
+
+def with_word(text: str | None, word: str) -> str:
+    """The words of a setting with one more."""
+    held = Reader().decoded(text, frozenset[str], "setting", "words") if text else None
+    return msgspec.json.encode(sorted({*(held or ()), word})).decode()
+
+
+def _made(kept: KeptCalendar | None) -> WorkingCalendar | None:
+    if kept is None or not is_sound(kept):
+        return None
+    return WorkingCalendar(kept.code, kept.closed, kept.weekdays, kept.zone, kept.hours)
 
 
 def kept_calendar(calendar: WorkingCalendar) -> KeptCalendar:

@@ -239,6 +239,19 @@ register = Table(
     Column("edition", Integer, nullable=False, default=0),
     Column("title", String(200), nullable=False, default=""),
     Column("subject", Text, nullable=False, default=""),
+    # What the letter is found by: its texts as words without case and accents.
+    Column("words", Text, nullable=False, default="", server_default=""),
     Index("register_sent", "sent"),
-    Index("register_template", "template"),
+    Index("register_template", "template", "sent"),
+    Index("register_sender", "sender", "sent"),
+)
+# In a file the words have an index of their own (SQLite's documentation, "FTS5 Extension"); on a
+# server PostgreSQL's text search has one.
+WORDS_OF_LETTERS = (
+    "CREATE VIRTUAL TABLE IF NOT EXISTS register_words USING fts5(words, message_id UNINDEXED, "
+    "prefix = '2 3', tokenize = 'unicode61 remove_diacritics 0')",
+    "CREATE TRIGGER IF NOT EXISTS register_words_in AFTER INSERT ON register BEGIN INSERT INTO "
+    "register_words (words, message_id) VALUES (NEW.words, NEW.message_id); END",
+    "CREATE TRIGGER IF NOT EXISTS register_words_out AFTER DELETE ON register BEGIN DELETE FROM "
+    "register_words WHERE message_id = OLD.message_id; END",
 )

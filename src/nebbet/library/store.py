@@ -1,13 +1,13 @@
 """Reading and writing the library; every write is one transaction."""
 
 import hashlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from contextlib import contextmanager
 from datetime import UTC, date, datetime, time
 from pathlib import Path
 
 import msgspec
-from sqlalchemy import ColumnElement, Connection, Engine, delete, insert, select, update
+from sqlalchemy import ColumnElement, Connection, Engine, insert, select, update
 from sqlalchemy.dialects import postgresql, sqlite
 
 from nebbet.core.body import Frame
@@ -16,36 +16,49 @@ from nebbet.core.dates import NINE_TO_FIVE, calendar_for
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
-from nebbet.library import migrate, schema
+from nebbet.library import migrate, register, schema
 from nebbet.library.arranging import Arranging
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.changes import Change
+from nebbet.library.changes import NO_CHANGE, Change
 from nebbet.library.disk import on_network, refuse_large
-from nebbet.library.documents import put_document, put_state
+from nebbet.library.documents import (
+    WHATEVER,
+    Seen,
+    put_document,
+    put_state,
+    remove_document,
+)
 from nebbet.library.editions import add_edition
-from nebbet.library.engine import explained, sqlite_engine
-from nebbet.library.holdings import LibraryFile, Role, Template
+from nebbet.library.engine import explained, reading, sqlite_engine
+from nebbet.library.entries import Registered
+from nebbet.library.holdings import LibraryFile, Overtaken, Role, Template
 from nebbet.library.postgres import postgres_engine, shown_url
 from nebbet.library.proposals import Proposing
 from nebbet.library.roles import renew, role_in
 from nebbet.library.rows import (
     RECORDS,
     Reader,
+    calendar_of,
     kept_calendar,
     read_catalogue,
     read_changes,
     read_files,
-    read_words,
     template_of,
     template_query,
+    with_word,
 )
+from nebbet.library.server_line import ServerLine
+from nebbet.library.writes import must_be_as, put_setting
 
 _LONG_AGO = datetime(1970, 1, 2, tzinfo=UTC)  # when somebody was seen who has left
 
 
-def open_library(where: Path | str, role: Role | None = None) -> "Library":
+def open_library(
+    where: Path | str, role: Role | None = None, line: ServerLine | None = None
+) -> "Library":
     """Open the library in a file, or on a PostgreSQL server by its URL, making or updating it where
-    needed. role is what the person may do in it; the library itself says, if none is given.
+    needed. role is what the person may do in it; the library itself says, if none is given. With a
+    line, for somebody at a keyboard, nothing is made on a server.
 
     Raises NebbetError when it is no library, is newer than this Nebbet or cannot be used.
     """
@@ -60,9 +73,12 @@ def open_library(where: Path | str, role: Role | None = None) -> "Library":
             engine = sqlite_engine(where)
         else:
             found = None
-            engine = postgres_engine(where)
+            engine = postgres_engine(where, line)
         try:
-            if (found or migrate.look_on_server(engine)) != "current":
+            if line:
+                with engine.connect() as connection:
+                    migrate.require_current(connection)
+            elif (found or migrate.look_on_server(engine)) != "current":
                 migrate.upgrade(engine)
                 if found is None:
                     renew(engine)
@@ -116,13 +132,16 @@ class Library(Proposing, Arranging):
 
     def catalogue(self, now: datetime) -> Catalogue:
         """Read everything but the files' contents."""
-        with explained("The library cannot be read"), self.engine.connect() as connection:
+        with explained("The library cannot be read"), reading(self.engine) as connection:
             return read_catalogue(connection, now)
 
-    def follow(self, now: datetime, known: Catalogue) -> tuple[Catalogue, Change]:
-        """The library as it is now, and what changed since a known catalogue was read."""
-        with explained("The library cannot be read"), self.engine.connect() as connection:
-            return read_changes(connection, now, known)
+    def follow(
+        self, now: datetime, known: Catalogue, also: Change = NO_CHANGE
+    ) -> tuple[Catalogue, Change]:
+        """The library as it is now, and what changed since a known catalogue was read; also is what
+        is to be read again whether it changed or not."""
+        with explained("The library cannot be read"), reading(self.engine) as connection:
+            return read_changes(connection, now, known, also)
 
     def editions(self, template: str) -> list[Template]:
         """Every edition of a template, newest first, each as the template it made."""
@@ -157,6 +176,25 @@ class Library(Proposing, Arranging):
             )
         return bytes(found)
 
+    # The register
+
+    @property
+    def register_engine(self) -> Engine:
+        """Where the register is read."""
+        return self.engine
+
+    def letters_like(
+        self, listed: list[Registered], messages: Collection[str], member: str
+    ) -> list[Registered]:
+        """The newest letters as they were listed, with some that were entered since."""
+        return register.with_letters(self.engine, listed, messages, member)
+
+    def record(self, entries: Collection[Registered]) -> None:
+        """Enter letters that went out into the register; one that is entered already stays as it
+        is."""
+        with explained("The register cannot be written"), self.engine.begin() as connection:
+            register.enter(connection, entries)
+
     # Writing
 
     def put_file(self, data: bytes, name: str, media_type: str) -> str:
@@ -169,11 +207,11 @@ class Library(Proposing, Arranging):
         *records: Member | Contact | Case | Fact | Passage,
         author: str = "",
         made: datetime | None = None,
-        seen: Fact | Passage | None = None,
+        seen: Seen = WHATEVER,
     ) -> None:
         """Keep records, each in the place of an earlier one of the same id. With author and moment
-        a fact or passage is kept as one of its states, too; seen is what it was when it was shown.
-        Raises Overtaken when it is another one by now."""
+        a fact or passage is kept as one of its states, too. seen is what it was when it was shown,
+        None for one that is new. Raises Overtaken when it is another one by now."""
         leads = any(is_for_leads(record) for record in records)
         with self.writing("The change cannot be kept", leads=leads) as connection:
             for record in records:
@@ -181,23 +219,34 @@ class Library(Proposing, Arranging):
                 if made and isinstance(record, Fact | Passage):
                     put_state(connection, table, key, record, author, made, seen=seen)
                 else:
-                    put_document(connection, table, key, getattr(record, key), record)
+                    put_document(connection, table, key, getattr(record, key), record, seen)
 
-    def remove_fact(self, name: str) -> None:
-        """Take a fact out of the library."""
+    def remove_fact(self, name: str, seen: Seen = WHATEVER) -> None:
+        """Take a fact out of the library, as it was seen."""
         with self.writing("The fact cannot be removed") as connection:
-            connection.execute(delete(schema.fact).where(schema.fact.c.name == name))
+            remove_document(connection, schema.fact, "name", name, Fact, seen)
 
-    def remove_passage(self, passage: str) -> None:
-        """Take a passage out of the library."""
+    def remove_passage(self, passage: str, seen: Seen = WHATEVER) -> None:
+        """Take a passage out of the library, as it was seen."""
         with self.writing("The passage cannot be removed") as connection:
-            connection.execute(delete(schema.passage).where(schema.passage.c.id == passage))
+            remove_document(connection, schema.passage, "id", passage, Passage, seen)
 
-    def set_valid_until(self, file: str, day: date | None) -> None:
-        """Say until when a file should go out; None is for good."""
-        change = update(schema.file).where(schema.file.c.sha256 == file).values(valid_until=day)
+    def set_valid_until(self, file: str, day: date | None, seen: Seen = WHATEVER) -> None:
+        """Say until when a file should go out; None is for good. seen is the file as it was
+        shown."""
         with self.writing("The file cannot be changed") as connection:
-            connection.execute(change)
+            held = read_files(connection, keys=[file]).get(file)
+            if seen is not WHATEVER and held != seen:
+                raise Overtaken(
+                    held, held.valid_until.isoformat() if held and held.valid_until else ""
+                )
+            table = schema.file.c
+            until = held.valid_until if held else None
+            at = (table.sha256 == file) & table.valid_until.is_not_distinct_from(until)
+            change = update(schema.file).where(at).values(valid_until=day)
+            must_be_as(
+                connection, change, held, lambda: read_files(connection, keys=[file]).get(file)
+            )
 
     def be_present(self, template: str, member: str, moment: datetime) -> None:
         """Let others see that a member has a template open in the editor."""
@@ -217,8 +266,7 @@ class Library(Proposing, Arranging):
     def add_word(self, word: str) -> None:
         """Let the team's spelling take a word from now on."""
         with self.writing("The word cannot be kept", leads=False) as connection:
-            words = sorted({*read_words(connection), word})
-            put_setting(connection, "words", msgspec.json.encode(words).decode())
+            put_setting(connection, "words", lambda held: with_word(held, word))
 
     def put_frame(
         self,
@@ -226,7 +274,7 @@ class Library(Proposing, Arranging):
         frame: Frame,
         author: str = "",
         made: datetime | None = None,
-        seen: Frame | None = None,
+        seen: Seen = WHATEVER,
     ) -> None:
         """Keep a frame; with author and moment as one of its states, and as `put`."""
         with self.writing("The frame cannot be kept") as connection:
@@ -234,7 +282,7 @@ class Library(Proposing, Arranging):
                 table = schema.frame
                 put_state(connection, table, "id", frame, author, made, frame_id, seen)
             else:
-                put_document(connection, schema.frame, "id", frame_id, frame)
+                put_document(connection, schema.frame, "id", frame_id, frame, seen)
 
     def put_calendar(
         self,
@@ -243,18 +291,26 @@ class Library(Proposing, Arranging):
         zone: str = "",
         weekdays: frozenset[int] | None = None,
         hours: tuple[time, time] = NINE_TO_FIVE,
+        seen: Seen = WHATEVER,
     ) -> None:
         """Set the team's working days: a calendar code, the closure days with their names, the
         working weekdays (Monday is 0; where none are given, the country's), the time zone and the
-        hours in which the team works."""
-        value = kept_calendar(calendar_for(code, closed, zone, weekdays, hours))
-        with self.writing("The calendar cannot be kept") as connection:
-            put_setting(connection, "calendar", msgspec.json.encode(value).decode())
+        hours in which the team works. seen is the calendar as it was shown."""
+        wanted = kept_calendar(calendar_for(code, closed, zone, weekdays, hours))
 
-    def remove_frame(self, frame_id: str) -> None:
-        """Take a frame out of the library."""
+        def made(held: str | None) -> str:
+            now = calendar_of(held)
+            if seen is not WHATEVER and now != seen:
+                raise Overtaken(now)
+            return msgspec.json.encode(wanted).decode()
+
+        with self.writing("The calendar cannot be kept") as connection:
+            put_setting(connection, "calendar", made)
+
+    def remove_frame(self, frame_id: str, seen: Seen = WHATEVER) -> None:
+        """Take a frame out of the library, as it was seen."""
         with self.writing("The frame cannot be removed") as connection:
-            connection.execute(delete(schema.frame).where(schema.frame.c.id == frame_id))
+            remove_document(connection, schema.frame, "id", frame_id, Frame, seen)
 
     def add_template(self, template_id: str, shelf: str, title: str) -> None:
         """Start a template, as a draft with no edition yet."""
@@ -321,10 +377,3 @@ def keep_file(connection: Connection, data: bytes, name: str, media_type: str) -
     made = postgresql.insert if connection.dialect.name == "postgresql" else sqlite.insert
     connection.execute(made(schema.file).values(row).on_conflict_do_nothing())
     return sha256
-
-
-def put_setting(connection: Connection, name: str, value: str) -> None:
-    """Keep a setting of the library, inside a transaction."""
-    held = update(schema.setting).where(schema.setting.c.name == name)
-    if not connection.execute(held.values(value=value)).rowcount:
-        connection.execute(insert(schema.setting).values(name=name, value=value))

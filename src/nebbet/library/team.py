@@ -1,130 +1,148 @@
-"""A library on a server that may be away: reading goes on with the copy on this machine, and what
-is handed in meanwhile waits and goes up in order, once."""
+"""A library on a server that may be away: reading goes on with what was read last, and what is
+handed in meanwhile waits and goes up in order, once."""
 
-import threading
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from datetime import datetime
 from functools import partial
-from typing import Any, Literal, Protocol
 
 import msgspec
 from msgspec import Struct
-from msgspec.structs import replace
-from sqlalchemy import Engine
+from sqlalchemy import Connection, Engine
 
-from nebbet.core.errors import UNREADABLE, NebbetError
+from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Passage
 from nebbet.core.records import Case, Contact, Fact, Member
-from nebbet.library import migrate
+from nebbet.library import migrate, register
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.changes import Change
+from nebbet.library.changes import EVERYTHING, NO_CHANGE, Change
 from nebbet.library.disk import refuse_large
-from nebbet.library.engine import explained
+from nebbet.library.documents import WHATEVER, Seen
+from nebbet.library.engine import explained, reading
+from nebbet.library.entries import Registered
 from nebbet.library.holdings import LibraryFile, Proposal, Role, Template
 from nebbet.library.local_copy import Kept, LocalCopy
-from nebbet.library.postgres import Away, postgres_engine
-from nebbet.library.store import Library, open_library
-
-WriteKind = Literal["proposal", "withdrawal", "contact", "case", "member", "file", "word"]
-
-
-class Waiting(Struct, frozen=True):
-    """A write that waits for the server: its place in the order, what it is, and its JSON; of a
-    file also the SHA-256, under which the local copy has the content."""
-
-    number: int
-    kind: WriteKind
-    data: bytes
-
-
-class Queue(Protocol):
-    """Where such writes wait; it outlives the program."""
-
-    def add(self, kind: WriteKind, data: bytes) -> None:
-        """Let a write wait, behind the others."""
-
-    def waiting(self) -> list[Waiting]:
-        """What waits, in order."""
-
-    def done(self, number: int) -> None:
-        """Let go of one that went up."""
-
-    def refuse(self, number: int, words: str) -> None:
-        """Set one aside that the library did not take, with the reason; it is kept."""
+from nebbet.library.postgres import (
+    GONE,
+    Away,
+    Reason,
+    away,
+    postgres_engine,
+)
+from nebbet.library.roles import role_at
+from nebbet.library.rows import read_changes
+from nebbet.library.server_line import QUIET, ServerLine
+from nebbet.library.store import Library
+from nebbet.library.waiting import (
+    RECORDS,
+    File,
+    Put,
+    Queue,
+    Waiting,
+    Withdrawal,
+    WriteKind,
+    laid_over,
+    value_of,
+)
 
 
-class _File(Struct, frozen=True):
-    sha256: str
-    name: str
-    media_type: str
-    size: int
+class AtOpening(Struct, frozen=True):
+    """What a window opens with."""
 
-
-class _Withdrawal(Struct, frozen=True):
-    proposal: str
-    moment: datetime
-
-
-_RECORDS: dict[WriteKind, type[Contact] | type[Case] | type[Member]] = {
-    "contact": Contact,
-    "case": Case,
-    "member": Member,
-}
+    catalogue: Catalogue
+    entries: list[Registered]
 
 
 class TeamLibrary(Library):
     """A library on a server, the copy of it here, and what waits to go up.
 
-    away says that the server does not answer: then nothing asks it any more until `back` is told.
+    away says why the server cannot be worked with, if so: then nothing asks it any more until
+    `back` is told. What was read last stays what one works on.
     """
 
     def __init__(
-        self, engine: Engine, role: Role, copy: LocalCopy, queue: Queue, *, away: bool = False
+        self,
+        engine: Engine,
+        role: Role,
+        copy: LocalCopy,
+        queue: Queue,
+        line: ServerLine,
+        *,
+        fixed_role: bool = False,
+        kept: Kept | None = None,
     ) -> None:
         super().__init__(engine, role)
-        self.copy, self._queue = copy, queue
-        self._away = threading.Event()
-        self._kept: Kept | None = copy.read() if away else None
-        if away:
-            self._away.set()
+        self.copy, self._queue, self.line = copy, queue, line
+        self._fixed_role, self._told_role = fixed_role, role
+        self._kept = kept
+        self.read_at = kept.moment if kept else None
+        self._away: Reason | None = None
+        self.losses = 0  # how often it went away
+        self._met = False  # whether the server was asked which library it has
+        self._laid: dict[int, Change] = {}  # what waits and is shown as if it were there
 
     @property
-    def away(self) -> bool:
-        """Whether one works on the copy."""
-        return self._away.is_set()
+    def away(self) -> Reason | None:
+        """Why the server cannot be worked with; nothing where it can."""
+        return self._away
 
-    def gone(self) -> None:
-        """The server does not answer: go on with the copy."""
-        if not self.away:
-            self._kept = self.copy.read()
-            self._away.set()
+    def gone(self, reason: Reason = GONE) -> None:
+        """The server cannot be worked with: what waits for its answer waits no longer."""
+        self._away = reason
+        self.losses += 1
+        self.line.quiet = 0.0
 
     def back(self) -> None:
         """The server answers again: hand in what waits, in order. Raises NebbetError for the first
         that the library does not take; it is set aside, and the others go up."""
-        with explained("The library cannot be opened"):
-            found = migrate.look_on_server(self.engine)
-        if found != "current":
-            raise NebbetError("The library on the server is another one now", advice="Ask a lead")
-        self._away.clear()
-        self._kept = None
+        self.line.quiet, self._met, self._away = QUIET, False, None
+        self.meet()
+        if self.away:
+            raise away("The library cannot be opened", self.away)
         self.hand_in()
 
-    @property
-    def kept_at(self) -> datetime | None:
-        """When the copy that one works on was made."""
-        return self._kept.moment if self._kept else None
+    def meet(self) -> None:
+        """Ask the server which library it has, and as what one is let in."""
+        try:
+            with explained("The library cannot be opened"), reading(self.engine) as connection:
+                self._meet(connection)
+        except Away as error:
+            self.gone(error.reason)
+
+    def hurry(self, seconds: float) -> None:
+        """The program ends: nothing is waited for longer than that."""
+        self.line.quiet = min(self.line.quiet, seconds)
+
+    def close(self) -> None:
+        """Let go of the server and of the copy."""
+        super().close()
+        self.copy.close()
+
+    def rest(self) -> None:
+        """Give back a connection that nobody uses."""
+        from nebbet.library.bounded import let_go
+
+        let_go(self.engine, self.line)
 
     @property
-    def beside(self) -> bytes:
-        """What was kept beside the catalogue."""
-        return self._kept.beside if self._kept else b""
+    def register_engine(self) -> Engine:
+        """Where the register is read: on the server, or the newest letters in the copy."""
+        return self.copy.engine if self.away and self.copy.read() else self.engine
 
-    def keep_copy(self, moment: datetime, catalogue: Catalogue, beside: bytes) -> None:
+    def _meet(self, connection: Connection) -> None:
+        """See what is there, and as what one is let in. Raises Away where that cannot be worked
+        with."""
+        role = role_at(connection)
+        if not self._fixed_role:
+            self.role = role
+        if not self._met:
+            migrate.require_current(connection)
+        self._met = True
+
+    def keep_copy(self, moment: datetime, catalogue: Catalogue, entries: list[Registered]) -> None:
         """Bring the copy up to date, with the contents of all files."""
-        if self.away:
+        if self.away or not self._met:
             return
-        self.copy.keep(moment, self.role, catalogue, beside)
+        self.copy.keep(moment, self.role, catalogue, entries)
         for file in self.copy.missing(catalogue.files):
             try:
                 data = super().file_bytes(file)
@@ -133,8 +151,8 @@ class TeamLibrary(Library):
             except NebbetError:
                 continue  # one that is damaged keeps no other from being kept
             self.copy.keep_file(data)
-        waiting = _with(Catalogue(), self._queue.waiting()).files
-        self.copy.forget_files({*catalogue.files, *waiting})
+        waiting, _change = laid_over(Catalogue(), self._queue.waiting())
+        self.copy.forget_files({*catalogue.files, *waiting.files})
 
     def count_waiting(self) -> int:
         """How many writes wait for the server."""
@@ -142,29 +160,71 @@ class TeamLibrary(Library):
 
     # Reading
 
+    def at_opening(self, now: datetime, member: str) -> AtOpening:
+        """What a window opens with: the copy, if there is one, for no server is asked then; what
+        changed since is found by `follow`."""
+        kept, self._kept = self._kept, None
+        if kept is None and self.away:
+            return AtOpening(Catalogue(), [])
+        if kept is None:
+            return AtOpening(self.catalogue(now), register.latest(self.engine, member))
+        return AtOpening(self._overlaid(kept.catalogue)[0], kept.entries)
+
     def catalogue(self, now: datetime) -> Catalogue:
         """The library as it is, or as the copy and what waits have it."""
         if not self.away:
             try:
-                return super().catalogue(now)
-            except Away:
-                self.gone()
-        return self._as_kept()
+                found = super().catalogue(now)
+            except Away as error:
+                self.gone(error.reason)
+            else:
+                self.read_at, self._told_role = now, self.role
+                return found
+        kept = self.copy.read()
+        if kept is None:
+            raise away("The library cannot be read", self.away or GONE)
+        return laid_over(kept.catalogue, self._queue.waiting())[0]
 
-    def follow(self, now: datetime, known: Catalogue) -> tuple[Catalogue, Change]:
-        """The library as it is, or as the copy and what waits have it, and what changed."""
+    def follow(
+        self, now: datetime, known: Catalogue, also: Change = NO_CHANGE
+    ) -> tuple[Catalogue, Change]:
+        """The library as it is, or as it was known and what waits has it, and what changed."""
         if not self.away:
             try:
-                return super().follow(now, known)
-            except Away:
-                self.gone()
-        found = self._as_kept()
-        return found, Change(everything=found != known)
+                return self._read_on(now, known, also)
+            except Away as error:
+                self.gone(error.reason)
+        return self._overlaid(known)
 
-    def _as_kept(self) -> Catalogue:
-        if self._kept is None:
-            raise Away("The library cannot be read: the server does not answer")
-        return _with(self._kept.catalogue, self._queue.waiting())
+    def _read_on(self, now: datetime, known: Catalogue, also: Change) -> tuple[Catalogue, Change]:
+        laid = dict(self._laid)
+        with explained("The library cannot be read"), reading(self.engine) as connection:
+            self._meet(connection)
+            for shown in laid.values():
+                also = also.joined(shown)
+            found, change = read_changes(connection, now, known, also)
+        for number in laid:
+            self._laid.pop(number, None)
+        self.read_at = now
+        told, self._told_role = self._told_role, self.role
+        return found, change if told == self.role else EVERYTHING
+
+    def letters_like(
+        self, listed: list[Registered], messages: Collection[str], member: str
+    ) -> list[Registered]:
+        """The newest letters as they were listed, with some that were entered since; as they were
+        where the server cannot be worked with."""
+        try:
+            return super().letters_like(listed, messages, member)
+        except Away as error:
+            self.gone(error.reason)
+            return listed
+
+    def _overlaid(self, known: Catalogue) -> tuple[Catalogue, Change]:
+        new = [item for item in self._queue.waiting() if item.number not in self._laid]
+        found, change = laid_over(known, new)
+        self._laid |= {item.number: laid_over(Catalogue(), [item])[1] for item in new}
+        return found, change
 
     def editions(self, template: str) -> list[Template]:
         """Every edition of a template, newest first; only the server has them."""
@@ -173,8 +233,9 @@ class TeamLibrary(Library):
 
     def files(self) -> dict[str, LibraryFile]:
         """The files without their contents, by SHA-256."""
-        if self.away and self._kept:
-            return dict(_with(self._kept.catalogue, self._queue.waiting()).files)
+        kept = self.copy.read() if self.away else None
+        if kept:
+            return dict(laid_over(kept.catalogue, self._queue.waiting())[0].files)
         return super().files()
 
     def file_bytes(self, sha256: str) -> bytes:
@@ -194,31 +255,33 @@ class TeamLibrary(Library):
 
     def withdraw(self, proposal: str, moment: datetime) -> None:
         """Take one's own proposal back."""
-        later = msgspec.json.encode(_Withdrawal(proposal, moment))
+        later = msgspec.json.encode(Withdrawal(proposal, moment))
         act = super().withdraw
         self._now_or_later(lambda: act(proposal, moment), "withdrawal", later)
 
     def put(
         self, *records: Member | Contact | Case | Fact | Passage, author: str = "",
-        made: datetime | None = None, seen: Fact | Passage | None = None,
+        made: datetime | None = None, seen: Seen = WHATEVER,
     ) -> None:  # fmt: skip
         """Keep records; contacts, cases and one's own profile can wait."""
         act = super().put
-        kinds = {kind: name for name, kind in _RECORDS.items()}
+        kinds = {kind: name for name, kind in RECORDS.items()}
         if any(type(record) not in kinds for record in records):
             self.check_reach("The change cannot be kept")
             act(*records, author=author, made=made, seen=seen)
             return
         for record in records:
             kind = kinds[type(record)]  # type: ignore[index]
-            self._now_or_later(partial(act, record), kind, msgspec.json.encode(record))
+            is_compared = seen is not WHATEVER
+            later = Put(record, seen if is_compared else None, is_compared)  # type: ignore[arg-type]
+            self._now_or_later(partial(act, record, seen=seen), kind, msgspec.json.encode(later))
 
     def put_file(self, data: bytes, name: str, media_type: str) -> str:
         """Keep a file and return its SHA-256."""
         refuse_large(name, len(data))
         act = super().put_file
         sha256 = self.copy.keep_file(data)
-        file = _File(sha256, name[-255:], media_type[:127], len(data))
+        file = File(sha256, name[-255:], media_type[:127], len(data))
         self._now_or_later(lambda: act(data, name, media_type), "file", msgspec.json.encode(file))
         return sha256
 
@@ -232,14 +295,23 @@ class TeamLibrary(Library):
             try:
                 act()
                 return
-            except Away:
-                self.gone()
+            except Away as error:
+                self.gone(error.reason)
         self._queue.add(kind, later)
 
     def check_reach(self, what: str, kept: str = "") -> None:
         """Raise Away, at once, for what cannot be done without the server."""
         if self.away:
-            raise Away(f"{what}: the server does not answer", kept=kept)
+            raise away(what, self.away, kept)
+
+    def record(self, entries: Collection[Registered]) -> None:
+        """Enter letters that went out into the register."""
+        self.check_reach("The register cannot be written")
+        try:
+            super().record(entries)
+        except Away as error:
+            self.gone(error.reason)
+            raise
 
     def hand_in(self) -> None:
         """Hand in what waits, as `back` does."""
@@ -247,8 +319,8 @@ class TeamLibrary(Library):
         for item in self._queue.waiting():
             try:
                 self._do(item)
-            except Away:
-                self.gone()
+            except Away as error:
+                self.gone(error.reason)
                 raise
             except NebbetError as error:
                 self._queue.refuse(item.number, error.sentence)
@@ -261,88 +333,37 @@ class TeamLibrary(Library):
     def _do(self, item: Waiting) -> None:
         """Do a write that waited. One that was done before the program was killed changes nothing
         when it is done again."""
-        match _value(item):
+        match value_of(item):
             case Proposal() as proposal:
                 self.propose_once(proposal)
-            case _Withdrawal() as found:
+            case Withdrawal() as found:
                 super().withdraw(found.proposal, found.moment)
             case str() as word:
                 super().add_word(word)
-            case _File() as file:
+            case File() as file:
                 data = self.copy.file(file.sha256)
                 if data is not None:
                     super().put_file(data, file.name, file.media_type)
-            case record:
-                super().put(record)
-
-
-_Value = Proposal | _Withdrawal | _File | Contact | Case | Member | str
-_KINDS: dict[WriteKind, type[Any]] = {
-    **_RECORDS, "proposal": Proposal, "withdrawal": _Withdrawal, "word": str, "file": _File,
-}  # fmt: skip
-
-
-def _value(item: Waiting) -> _Value:
-    """What waits, read. Raises NebbetError where a disk has damaged it."""
-    try:
-        found: _Value = msgspec.json.decode(item.data, type=_KINDS[item.kind])
-    except UNREADABLE:
-        raise NebbetError(
-            "Something that waited for the server cannot be read any more",
-            kept="It stays in your own file",
-            advice="Look whether what you did last is there, and do it again",
-        ) from None
-    return found
-
-
-def _with(catalogue: Catalogue, waiting: list[Waiting]) -> Catalogue:
-    """A catalogue as it will be once what waits has gone up."""
-    proposals, contacts = dict(catalogue.proposals), dict(catalogue.contacts)
-    cases, members, files = dict(catalogue.cases), dict(catalogue.members), dict(catalogue.files)
-    words = set(catalogue.words)
-    for item in waiting:
-        try:
-            value = _value(item)
-        except NebbetError:
-            continue  # told when it is handed in
-        match value:
-            case Proposal():
-                proposals[value.id] = value
-            case _Withdrawal():
-                proposals.pop(value.proposal, None)
-            case str():
-                words.add(value)
-            case _File():
-                files[value.sha256] = LibraryFile(value.name, value.media_type, value.size)
-            case Contact():
-                contacts[value.id] = value
-            case Case():
-                cases[value.id] = value
-            case Member():
-                members[value.id] = value
-    return replace(
-        catalogue,
-        proposals=proposals,
-        contacts=contacts,
-        cases=cases,
-        members=members,
-        files=files,
-        words=frozenset(words),
-        editing={},
-        mark="",  # the server's log says nothing of what waits
-    )
+            case Put() as found:
+                super().put(found.record, seen=found.seen if found.is_compared else WHATEVER)
 
 
 def open_team(url: str, role: Role | None, copy: LocalCopy, queue: Queue) -> TeamLibrary:
-    """Open a library on a server, or the copy of it where the server does not answer.
-
-    Raises NebbetError where there is no copy either.
-    """
-    try:
-        opened = open_library(url, role)
-    except Away:
-        kept = copy.read()
-        if kept is None:
-            raise
-        return TeamLibrary(postgres_engine(url), role or kept.role, copy, queue, away=True)
-    return TeamLibrary(opened.engine, opened.role, copy, queue)
+    """Open a library on a server: by the copy of it at once, where there is one, and the server is
+    asked afterwards. Where it cannot be worked with, the library says so and is empty without a
+    copy."""
+    line = ServerLine()
+    engine = postgres_engine(url, line)
+    kept = copy.read()
+    made = TeamLibrary(
+        engine,
+        role or (kept.role if kept else "colleague"),
+        copy,
+        queue,
+        line,
+        fixed_role=bool(role),
+        kept=kept,
+    )
+    if kept is None:
+        made.meet()
+    return made

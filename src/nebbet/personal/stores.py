@@ -4,12 +4,10 @@ from collections.abc import Iterable
 from datetime import datetime
 from pathlib import Path
 
-import msgspec
 from msgspec import Struct
 from msgspec.structs import replace
 from sqlalchemy import Engine
 
-from nebbet.core.errors import UNREADABLE
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.library import register
@@ -19,6 +17,7 @@ from nebbet.library.entries import Registered
 from nebbet.library.holdings import Role
 from nebbet.library.local_copy import LocalCopy
 from nebbet.library.postgres import is_url, parted, shown_url, with_password
+from nebbet.library.server_line import ServerLine
 from nebbet.library.store import Library, open_library
 from nebbet.library.team import TeamLibrary, open_team
 from nebbet.personal import open_letters, outbox, own_templates, tables
@@ -28,7 +27,6 @@ from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Settings, write_settings
 from nebbet.personal.waiting import WaitingWrites
 
-EMPTY = msgspec.msgpack.encode([])
 KEEP_COPIES = 30 * 86400.0  # seconds that a copy of a sent message stays on this machine
 
 
@@ -56,8 +54,9 @@ class Stores(Struct, frozen=True):
     library: Library
     personal: Engine
 
-    def read_all(self, now: datetime) -> AtStart:
-        """Read everything, after putting the outbox in order."""
+    def read_all(self, now: datetime, member: str) -> AtStart:
+        """Read everything, after putting the outbox in order; member is the person."""
+        catalogue, entries = self._shared(now, member)
         recovered = outbox.recover(self.personal)
         outbox.forget_old(self.personal, now.timestamp() - KEEP_COPIES)
         letters, broken = open_letters.open_letters(self.personal)
@@ -65,8 +64,8 @@ class Stores(Struct, frozen=True):
         return AtStart(
             letters={letter.id: letter for letter in letters},
             drafts=own_templates.drafts(self.personal),
-            catalogue=self.library.catalogue(now),
-            entries=self.entries(),
+            catalogue=catalogue,
+            entries=entries,
             outbox=waiting,
             answers=open_letters.answers(self.personal),
             pinned=own_templates.pins(self.personal),
@@ -123,28 +122,35 @@ class Stores(Struct, frozen=True):
         found = outbox.sent_item(self.personal, message_id)
         return found.letter if found else None
 
-    def entries(self) -> list[Registered]:
-        """The register, newest first; as it was last where the server does not answer."""
-        library = self.library
-        if isinstance(library, TeamLibrary) and library.away:
-            try:
-                return msgspec.msgpack.decode(library.beside or EMPTY, type=list[Registered])
-            except UNREADABLE:  # the copy is damaged: the server has the register
-                return []
-        return register.entries(library)
+    def _shared(self, now: datetime, member: str) -> tuple[Catalogue, list[Registered]]:
+        if isinstance(self.library, TeamLibrary):
+            opening = self.library.at_opening(now, member)
+            return opening.catalogue, opening.entries
+        return self.library.catalogue(now), register.latest(self.library.engine, member)
 
-    def entries_after(self, change: Change, listed: list[Registered]) -> list[Registered]:
-        """The register as it was listed, with what changed."""
+    def entries_after(
+        self, change: Change, listed: list[Registered], member: str
+    ) -> list[Registered]:
+        """The newest letters of the register as they were listed, with what changed."""
         messages = change.of("register")
-        away = isinstance(self.library, TeamLibrary) and self.library.away
-        if change.everything or away or len(messages) > 500:
-            return self.entries()
-        return register.with_entries(self.library, listed, messages) if messages else listed
+        if change.everything or len(messages) > 500:
+            return register.latest(self.library.register_engine, member)
+        return self.library.letters_like(listed, messages, member) if messages else listed
 
     def keep_copy(self, moment: datetime, catalogue: Catalogue, sent: list[Registered]) -> None:
         """Keep a copy of a server's library on this machine."""
         if isinstance(self.library, TeamLibrary):
-            self.library.keep_copy(moment, catalogue, msgspec.msgpack.encode(sent))
+            self.library.keep_copy(moment, catalogue, sent)
+
+    def hurry_library(self, seconds: float) -> None:
+        """The program ends: a server is not waited for longer than that."""
+        if isinstance(self.library, TeamLibrary):
+            self.library.hurry(seconds)
+
+    def use_password(self, password: str) -> None:
+        """Go on with another password for the library's server."""
+        if isinstance(self.library, TeamLibrary):
+            self.library.line.password = password
 
     def hurry(self) -> None:
         """Let what was sent, but is not in the register yet, be entered now."""
@@ -186,8 +192,9 @@ def try_library(home: Home, settings: Settings, password: str) -> None:
     in the way."""
     place = place_of(home, settings)
     if isinstance(place, str):
-        place = with_password(place, password)
-    open_library(place).close()
+        open_library(place, line=ServerLine(password=password)).close()
+    else:
+        open_library(place).close()
 
 
 def open_stores(

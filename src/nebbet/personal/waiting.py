@@ -5,7 +5,7 @@ from typing import get_args
 from sqlalchemy import Engine, delete, insert, select, update
 
 from nebbet.library.engine import explained
-from nebbet.library.team import Waiting, WriteKind
+from nebbet.library.waiting import Waiting, WriteKind
 from nebbet.personal.tables import waiting_table as table
 
 _CANNOT = "What waits for the server cannot be kept"

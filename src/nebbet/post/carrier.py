@@ -17,7 +17,6 @@ from sqlalchemy import Engine
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import counts_from_sending
 from nebbet.core.message.encoded import EncodedFiles
-from nebbet.library import register
 from nebbet.library.store import Library
 from nebbet.library.writing import Writer
 from nebbet.personal import outbox
@@ -72,27 +71,29 @@ def deliver_due(office: Office, ended: Callable[[], bool] = lambda: False) -> li
     """
     office.stuck.clear()
     _write_outcomes(office)
+    out = list[Queued]()
     for entry in outbox.queued(office.personal, ("held", "waiting", "sent")):
         if ended():
             break
-        if entry.due <= office.now() and entry.item.id not in office.unwritten:
-            _advance(office, entry)
+        if entry.due > office.now() or entry.item.id in office.unwritten:
+            continue
+        if entry.state == "sent" or _is_out(office, entry):
+            out.append(entry)
+    # What follows may take time or fail: no letter waits for that of another one.
+    for entry in out:
+        done = _record(office, entry)
+        if entry.item.id not in office.unwritten:
+            _settle(office, entry, done)
     return outbox.queued(office.personal)
 
 
-def _advance(office: Office, entry: Queued) -> None:
-    """Bring one letter as far as it goes now."""
-    if entry.state != "sent":
-        outcome = _hand_in(office, entry)
-        if outcome is None:
-            return
-        _settle(office, entry, outcome)
-        if outcome.state != "sent":
-            return
-    # What follows may take time or fail; the letter is out and its state says so.
-    done = _record(office, entry)
-    if entry.item.id not in office.unwritten:
-        _settle(office, entry, done)
+def _is_out(office: Office, entry: Queued) -> bool:
+    """Hand one letter over; its state says how that went. Says whether the server took it."""
+    outcome = _hand_in(office, entry)
+    if outcome is None:
+        return False
+    _settle(office, entry, outcome)
+    return outcome.state == "sent"
 
 
 def _hand_in(office: Office, entry: Queued) -> Outcome | None:
@@ -169,7 +170,7 @@ def _record(office: Office, entry: Queued) -> Outcome:
 def _register(office: Office, entry: Queued) -> str:
     """Enter the letter; returns what to say when that has to wait."""
     try:
-        register.record(office.library, entry.item.entry)
+        office.library.record([entry.item.entry])
     except NebbetError as error:
         return f"Sent. Its entry in the register waits: {error.what}"
     except Exception:

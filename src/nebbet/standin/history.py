@@ -16,7 +16,6 @@ from nebbet.core.message.compose import with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import Case, Contact, Member
 from nebbet.core.values import from_json, to_json
-from nebbet.library import register
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template
@@ -42,7 +41,7 @@ def fill_history(library: Library, mail: Path, now: datetime, seed: int = 1) -> 
         message.set_flags("S")
         message.set_date(entry.sent.timestamp())
         (sent if sent is not None else folder.add_folder("Sent")).add(message)
-    register.record(library, *(entry for entry, _user, _data in made))
+    library.record([entry for entry, _user, _data in made])
 
 
 def _letters(

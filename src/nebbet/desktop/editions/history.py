@@ -1,6 +1,5 @@
 """The page of a template's editions: who made which and why, any two compared, one brought back."""
 
-from collections import Counter
 from collections.abc import Sequence
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -9,6 +8,7 @@ from nebbet.core.comparing import compare
 from nebbet.core.letter import Content, TemplateDraft
 from nebbet.core.placeholders import language_name
 from nebbet.core.records import fold
+from nebbet.core.sentences import counted
 from nebbet.desktop.editions.comparison import ComparisonView
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
@@ -18,6 +18,7 @@ from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.catalogue import Catalogue, private_to
 from nebbet.library.drafting import draft_in, state_of
 from nebbet.library.holdings import Template
+from nebbet.library.register import count_by
 
 _BEFORE, _DRAFT = "before", "draft"
 
@@ -83,22 +84,23 @@ class History(Place):
         self.list.show_choices([])
         self.view.show_sections((), "", "")
         library = self._shared.library
-        self._shared.operations.run(
-            lambda: library.editions(template.id), self._show, self._shared.voice.fail
-        )
 
-    def _show(self, editions: list[Template]) -> None:
+        def read() -> tuple[list[Template], dict[int, int]]:
+            sent = count_by(library.register_engine, "edition", template=template.id)
+            return library.editions(template.id), sent
+
+        self._shared.operations.run(read, self._show, self._shared.voice.fail)
+
+    def _show(self, read: tuple[list[Template], dict[int, int]]) -> None:
+        editions, letters = read
         self.editions = [edition for edition in editions if edition.edition]
-        letters = Counter(
-            entry.edition for entry in self._shared.entries if entry.template == self._template
-        )
         self.list.show_choices(
             [
                 Choice(
                     str(edition.edition),
                     f"Edition {edition.edition}: {edition.note or 'no word on it'}",
                     story(self._shared.catalogue, edition),
-                    aside=f"{letters[edition.edition]} letters" if letters[edition.edition] else "",
+                    aside=_letters(letters.get(edition.edition, 0)),
                 )
                 for edition in self.editions
             ]
@@ -190,6 +192,10 @@ class History(Place):
             made,
             once=f"bring back {chosen.id}",
         )
+
+
+def _letters(count: int) -> str:
+    return counted("1 letter", "{count} letters", count=count) if count else ""
 
 
 def story(catalogue: Catalogue, template: Template) -> str:

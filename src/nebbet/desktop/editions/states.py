@@ -106,11 +106,13 @@ class States(Place):
         library, me, now = shared.library, shared.my_id, shared.now()
         record, kind, key, name = at.record, self._kind, self._key, self.heading.text()
 
+        seen = self.states[0].record  # as it is, or was when this page was opened
+
         def act() -> None:
             if isinstance(record, Frame):
-                library.put_frame(key, record, me, now)
+                library.put_frame(key, record, me, now, seen)
             else:
-                library.put(record, author=me, made=now)
+                library.put(record, author=me, made=now, seen=seen)
 
         def done(_result: object) -> None:
             shared.voice.say(f"“{name}” is as in state {at.number} again.")

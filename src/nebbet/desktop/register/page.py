@@ -15,17 +15,21 @@ from PySide6.QtWidgets import (
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.received import Received
+from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
+from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.register.pages import Pages
 from nebbet.desktop.register.wording import offer_wording
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.sending import Sending
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
+from nebbet.library.register import LATEST, Page
 
 _COLUMNS = ("Sent", "To", "Case", "Template", "Subject", "From")
-MOST_ROWS = 500
+_TYPED = 120  # milliseconds after a key until the register is asked
 
 
 class RegisterPage(Place):
@@ -53,6 +57,9 @@ class RegisterPage(Place):
         theme.named(self.find_field, "Find in the register")
         self.table = _Table()
         self._count = pieces.label("", "note")
+        self._pages = Pages(shared)
+        self._wanted: str | None = None  # the message to open once its row is there
+        self._open_soon = False  # somebody asked for the first row before it was there
         self.offer_button = pieces.button(
             "Offer its wording for the template", self.offer, "words", "Ctrl+Alt+G"
         )
@@ -82,13 +89,15 @@ class RegisterPage(Place):
         pieces.fill(QHBoxLayout(self), split)
 
     def _connect(self) -> None:
-        self.find_field.textChanged.connect(lambda _text: self.refresh())
+        self._typed = after_pause(self, _TYPED, self.refresh)
+        self.find_field.textChanged.connect(lambda _text: self._typed.start())
+        self._pages.came.connect(self._show_page)
+        self.table.verticalScrollBar().valueChanged.connect(self._scrolled)
         self.find_field.returnPressed.connect(self.table.setFocus)
         self.table.itemSelectionChanged.connect(self._show_hint)
         self.table.doubleClicked.connect(lambda _index: self.open_current())
         self.view.failed.connect(self._shared.voice.fail)
-        self._shared.register_changed.connect(self.refresh)
-        self._shared.search.ready.connect(self._found_anew)
+        self._shared.register_changed.connect(self._follow)
         self.add_key("Open the message", "Return", self._return)
         self.add_key("Find in the register", "Ctrl+L", self.find_field.setFocus)
         self.add_key("Write to this person", "Ctrl+Alt+W", self.write)
@@ -96,33 +105,57 @@ class RegisterPage(Place):
 
     def arrive(self) -> None:
         self.find_field.setFocus()
+        self.refresh()
 
-    def _found_anew(self) -> None:
-        if self.find_field.text().strip():
+    def _follow(self) -> None:
+        if self.isVisible():
             self.refresh()
 
     def refresh(self) -> None:
         """Show the register as it is now."""
-        entries = self._shared.entries
-        by_key = {entry.message_id: entry for entry in entries}
-        found = self._shared.search.sent(self.find_field.text())
-        # Finding ranks; a register is read by time.
-        rows = sorted((by_key[key] for key in found), key=lambda e: e.sent, reverse=True)
-        if rows == self.shown and rows:
-            self._count.setText(_count(len(rows), len(entries)))
+        self._pages.ask(self.find_field.text())
+
+    def _scrolled(self, at: int) -> None:
+        bar = self.table.verticalScrollBar()
+        if at >= bar.maximum() - bar.pageStep():
+            self._more()
+
+    def _more(self) -> None:
+        if self.shown and len(self.shown) < self._pages.found:
+            self._pages.ask(self._pages.words, after=self.shown[-1])
+
+    def _show_page(self, page: Page, after: Registered | None) -> None:
+        """Show letters that were read: anew, or below those that are there."""
+        if after is None:
+            self._show_rows(page.rows)
+        elif self.shown and self.shown[-1] == after:
+            self.shown += page.rows
+            self._fill_rows(len(self.shown) - len(page.rows))
+        self._count.setText(_count(self._pages.found, self._pages.of))
+        if self._wanted:
+            self._open_wanted()
+        elif self._open_soon:
+            self.open_current()
+
+    def _show_rows(self, rows: list[Registered]) -> None:
+        if rows and rows == self.shown[: len(rows)]:
             return  # a message that is open stays open
-        self.shown = rows
-        shown = rows[:MOST_ROWS]
+        # Whoever stands at the newest, and opened nothing, stays at the newest.
+        moved = self.table.currentRow() > 0 or self._right.currentWidget() is self.view
+        current = self.current if moved else None
+        self.shown = list(rows)
         self.table.blockSignals(True)
-        self.table.setRowCount(len(shown))
-        for row, entry in enumerate(shown):
-            for column, text in enumerate(self._texts(entry)):
-                self.table.setItem(row, column, QTableWidgetItem(text))
+        self._fill_rows(0)
         self.table.blockSignals(False)
-        self._count.setText(_count(len(self.shown), len(entries)))
-        if shown:
-            self.table.selectRow(0)
+        if rows:
+            self.table.selectRow(rows.index(current) if current in rows else 0)
         self._show_hint()
+
+    def _fill_rows(self, start: int) -> None:
+        self.table.setRowCount(len(self.shown))
+        for row in range(start, len(self.shown)):
+            for column, text in enumerate(self._texts(self.shown[row])):
+                self.table.setItem(row, column, QTableWidgetItem(text))
 
     def _texts(self, entry: Registered) -> tuple[str, ...]:
         member = self._shared.catalogue.members.get(entry.sender)
@@ -144,10 +177,21 @@ class RegisterPage(Place):
     def show_entry(self, message_id: str) -> None:
         """Go to an entry and open its message."""
         self.find_field.clear()
+        self._typed.stop()
+        self._wanted = message_id
+        self.refresh()
+
+    def _open_wanted(self) -> None:
         for row, entry in enumerate(self.shown):
-            if entry.message_id == message_id:
+            if entry.message_id == self._wanted:
+                self._wanted = None
                 self.table.selectRow(row)
                 self.open_current()
+                return
+        if self._pages.words == "" and len(self.shown) < min(self._pages.found, LATEST):
+            self._more()
+        else:
+            self._wanted = None
 
     def _show_hint(self) -> None:
         entry = self.current
@@ -188,9 +232,11 @@ class RegisterPage(Place):
             self._shared.voice.say("This letter was written without a template of the library.")
 
     def open_current(self) -> None:
-        """Fetch and show the message of the entry at hand."""
+        """Fetch and show the message of the entry at hand; while other rows are on their way, that
+        of the first one that comes."""
+        self._open_soon = self._typed.isActive() or self._pages.is_asked
         entry = self.current
-        if entry is None:
+        if entry is None or self._open_soon:
             return
         self._right.setCurrentWidget(self.told)
         self.told.setText("Fetching the message from your mailbox…")
@@ -222,6 +268,6 @@ class _Table(QTableWidget):
 
 
 def _count(found: int, of: int) -> str:
-    words = f"{found} of {of}" if found != of else f"{of}"
-    first = f", the newest {MOST_ROWS} shown" if found > MOST_ROWS else ""
-    return f"{words} letters{first}" if of != 1 else "1 letter"
+    if found != of:
+        return said("{found} of {of} letters", found=f"{found:,}", of=f"{of:,}")
+    return counted("1 letter", "{shown} letters", count=of, shown=f"{of:,}")

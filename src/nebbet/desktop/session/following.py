@@ -5,31 +5,40 @@ import logging
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from PySide6.QtGui import QGuiApplication
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit.operations import Operations, nothing
 from nebbet.desktop.kit.pause import after_pause
-from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.desktop.session.shared_library import Reading, SharedLibrary
+from nebbet.library.changes import NO_CHANGE, Change
+from nebbet.library.postgres import GONE, Away
 
 if TYPE_CHECKING:
+    from nebbet.library.postgres import Reason
     from nebbet.library.team import TeamLibrary
-    from nebbet.library.watching import Watcher
+    from nebbet.library.watching import Watched, Watcher
 
 _log = logging.getLogger(__name__)
 _SETTLED = 200  # milliseconds: changes that come together are read once
 _PRESENCE = 60_000  # milliseconds between two looks at who edits what
+_SLEEPS = 600_000  # milliseconds without use until the line to the server is given back
+# How often templates were used is counted in weeks before now: a copy is of another day.
+READ_AT_START = Change({"usage": frozenset({"*"})})
 _QUIET = 1500  # milliseconds after a change until the copy on this machine is brought up to date
 
 
 class Following(QObject):
     """Reads the library anew when it has changed, and hands over what is another one now.
 
-    reach_changed tells that one works on the server's library again, or on the copy of it.
+    reach_changed tells that one works on the server's library again, or on the copy of it;
+    profile_wanted that somebody is to look at the address or the password of the library.
     """
 
     reach_changed = Signal()
+    profile_wanted = Signal()
     _changed = Signal()
     _reached = Signal(bool)
 
@@ -38,10 +47,14 @@ class Following(QObject):
         self._shared, self._hurry = shared, hurry
         self._watcher: Watcher | None = None
         self._waiting = 0  # writes that wait for the server
+        self._told: Reason | None = None  # why the server is away, as it was said last
+        self._also = READ_AT_START  # what is read again whether it changed or not
+        self._awake = True
         self._team: TeamLibrary | None = None
         self._copying = Operations(self)
         self._timer = after_pause(self, _SETTLED, self.look)
         self._copy_timer = after_pause(self, _QUIET, self._keep_copy)
+        self._sleep_timer = after_pause(self, _SLEEPS, self._fall_asleep)
         # Whoever was ended while editing is not heard of any more, which changes nothing.
         self._presence_timer = QTimer(self)
         self._presence_timer.setInterval(_PRESENCE)
@@ -61,21 +74,60 @@ class Following(QObject):
                 changed.connect(self._copy_timer.start)
             self._shared.changed.connect(self._count)
             self._copy_timer.start()
-            if library.away:
-                self._tell_away()
-        self._watcher = Watcher(
-            library.engine,
-            self._changed.emit,
-            reached=self._reached.emit,
-            doubts=lambda: self._team is not None and self._team.away,
-        )
+            self._tell_reach()
+            self._watch_sleep()
+        self._watcher = Watcher(library.engine, self._watched())
         self._watcher.start()
+        self.look()
         self._presence_timer.start()
+
+    def _watched(self) -> "Watched":
+        from nebbet.library.watching import Watched
+
+        team = self._team
+        if team is None:
+            return Watched(self._changed.emit)
+
+        def reached(reason: "Reason | None") -> None:
+            """In the watcher's thread: whatever waits for the server is to end at once."""
+            if reason is not None and not team.away:
+                team.gone(reason)
+            self._reached.emit(reason is None)
+
+        return Watched(
+            self._changed.emit,
+            reached,
+            losses=lambda: team.losses,
+            asleep=lambda: not self._awake,
+            idle=team.rest,
+            password=lambda: team.line.password,
+        )
+
+    def _watch_sleep(self) -> None:
+        """A window that nobody has used for a while gives its line to the server back."""
+        application = QGuiApplication.instance()
+        assert isinstance(application, QGuiApplication)
+        application.applicationStateChanged.connect(self._used)
+
+    def _used(self, state: Qt.ApplicationState) -> None:
+        if state == Qt.ApplicationState.ApplicationActive:
+            self._sleep_timer.stop()
+            self._awake = True
+        else:
+            self._sleep_timer.start()
+
+    def _fall_asleep(self) -> None:
+        self._awake = False
+
+    def hurry(self) -> None:
+        """Try a server that is away now: somebody has mended something."""
+        if self._watcher:
+            self._watcher.hurry()
 
     def stop(self) -> None:
         """Follow no longer."""
-        self._timer.stop()
-        self._copy_timer.stop()
+        for timer in (self._timer, self._copy_timer, self._sleep_timer):
+            timer.stop()
         self._presence_timer.stop()
         if self._watcher:
             self._watcher.stop()
@@ -87,23 +139,23 @@ class Following(QObject):
         team = self._team
         if team is None or not team.away:
             return ""
-        moment, waiting = team.kept_at, self._waiting
+        why, moment, waiting = team.away.band, team.read_at, self._waiting
         if moment is None:
-            return ""
+            return why
         kept = f"{moment.astimezone():%H:%M}"
         if waiting:
             return said(
-                "Server away: copy of {kept}, {waiting} waiting", kept=kept, waiting=waiting
+                "{why}: copy of {kept}, {waiting} waiting", why=why, kept=kept, waiting=waiting
             )
-        return said("Server away: copy of {kept}", kept=kept)
+        return said("{why}: copy of {kept}", why=why, kept=kept)
 
     def _on_reached(self, answers: bool) -> None:
         """The server answers, or does not any more."""
         team, shared = self._team, self._shared
-        if team is None or (not answers and team.away):
+        if team is None:
             return
         if not answers:
-            shared.operations.run(team.gone, lambda _done: self._tell_away(), _unheard)
+            self._tell_reach()
             return
 
         def back() -> int | None:
@@ -118,7 +170,8 @@ class Following(QObject):
         self._hurry()
 
     def _came_back(self, waited: int | None) -> None:
-        if waited is None:
+        told, self._told = self._told, None
+        if waited is None or (told is None and not waited):
             return
         words = said("The library is there again.")
         if waited:
@@ -131,16 +184,35 @@ class Following(QObject):
         self._look_again()
 
     def _not_back(self, error: NebbetError) -> None:
-        self._shared.voice.fail(error)
+        if isinstance(error, Away):
+            self._tell_reach()
+        else:
+            self._shared.voice.fail(error)
         self._look_again()
 
-    def _tell_away(self) -> None:
-        self._shared.voice.say(
-            said(
-                "The library's server does not answer. You go on with the copy on this computer: "
-                "letters go out, and what you propose is handed in later."
-            )
+    def _tell_reach(self) -> None:
+        """Say, once, why one works on the copy."""
+        team = self._team
+        if team is None or team.away is None or team.away == self._told:
+            return
+        self._told = reason = team.away
+        words = said(
+            "The library cannot be worked with: {why}. You go on with the copy on this computer: "
+            "letters go out, and what you propose is handed in later. {advice}.",
+            why=reason.what,
+            advice=reason.advice,
         )
+        if team.read_at is None:
+            words = said(
+                "The library cannot be worked with: {why}. There is no copy of it on this computer "
+                "yet. {advice}.",
+                why=reason.what,
+                advice=reason.advice,
+            )
+        if reason == GONE:
+            self._shared.voice.say(words)
+        else:
+            self._shared.voice.say(words, said("Look at the profile"), self.profile_wanted.emit)
         self._look_again()
 
     def _look_again(self) -> None:
@@ -157,7 +229,7 @@ class Following(QObject):
                 self.reach_changed.emit()
 
         if team is not None:
-            self._shared.operations.run(team.count_waiting, counted, _unheard)
+            self._copying.run(team.count_waiting, counted, _unheard)
 
     def _look_who_is_there(self) -> None:
         if self._shared.catalogue.editing:
@@ -165,13 +237,20 @@ class Following(QObject):
 
     def look(self) -> None:
         """Read what has changed."""
-        shared = self._shared
-        shared.operations.run(shared.reading(), shared.take_in, _unheard)
+        shared, also = self._shared, self._also
+
+        def read(found: Reading) -> None:
+            if self._team is None or not self._team.away:
+                self._also = NO_CHANGE
+            shared.take_in(found)
+            self._tell_reach()
+
+        shared.operations.run(shared.reading(also), read, _unheard)
         self._count()
 
     def _keep_copy(self) -> None:
         shared, now = self._shared, self._shared.now()
-        catalogue, entries = shared.catalogue, shared.entries
+        catalogue, entries = shared.whole, shared.entries
         self._copying.run(
             lambda: shared.stores.keep_copy(now, catalogue, entries), nothing, _unheard
         )

@@ -113,7 +113,8 @@ class Search(QObject):
         return _found(index, words, self._catalogue.cases)
 
     def sent(self, words: str) -> list[str]:
-        """The message ids of register entries, best first; without words, newest first."""
+        """The message ids of the newest letters of the register that words find, best first;
+        without words, newest first."""
         known = {entry.message_id: entry for entry in self._entries}
         if not words.strip():
             return list(known)

@@ -22,6 +22,8 @@ from nebbet.personal.settings import Settings, write_settings
 if TYPE_CHECKING:
     from nebbet.personal.stores import AtStart, Stores
 
+_AT_END = 2.0  # seconds that a server may keep silent while the program ends
+
 
 class Session(QObject):
     """Owns what all places share: the library, the open letters, sending.
@@ -39,13 +41,13 @@ class Session(QObject):
         self.operations, self.network = Operations(self), Operations(self)
         # What one keeps for oneself waits for no server; only for its file to be open.
         self.keeping = Operations(self, held=True)
+        # Nor does the outbox.
+        self.posting = Operations(self)
         self.shared = SharedLibrary(parts, self.operations, self.keeping, voice)
         self.letters = OpenLetters(
             lambda: self.shared.stores, self.keeping, voice, lambda: parts.now().timestamp()
         )
-        self.sending = Sending(
-            parts, self.shared, self.letters, self.operations, self.network, voice
-        )
+        self.sending = Sending(parts, self.shared, self.letters, self.posting, self.network, voice)
         self.following = Following(self.shared, self.sending.hurry)
         for part in (self.shared, self.letters, self.sending):
             part.setParent(self)
@@ -63,7 +65,7 @@ class Session(QObject):
         parts, settings = self.parts, self.settings
         password = parts.secrets.get(settings.library) or "" if settings.library else ""
         stores = open_stores(parts.home, settings, parts.role, password)
-        return stores, stores.read_all(self.parts.now())
+        return stores, stores.read_all(self.parts.now(), settings.member)
 
     def _on_opened(self, opened: "tuple[Stores, AtStart]") -> None:
         stores, found = opened
@@ -79,7 +81,7 @@ class Session(QObject):
         self.opened.emit()
 
     def _tell_start(self, found: "AtStart") -> None:
-        waiting = sum(entry.state in ("held", "waiting", "sent") for entry in found.outbox)
+        waiting = sum(entry.state in ("held", "waiting") for entry in found.outbox)
         told = []
         if found.recovered:
             told.append(
@@ -142,9 +144,12 @@ class Session(QObject):
         over first, however long the server takes."""
         self.letters.keep_now()
         self.keeping.finish()
+        if self.shared.is_open:
+            self.shared.stores.hurry_library(_AT_END)
         self.following.stop()
+        for work in (self.posting, self.operations):
+            work.finish()
         self.sending.stop()
-        self.operations.finish()
         self.network.finish()
         self.shared.finish()
         if self.shared.is_open:
@@ -162,6 +167,7 @@ class Session(QObject):
 
         def done(kept: object) -> None:
             self.settings, self.shared.member = settings, settings.member
+            self.following.hurry()
             self.sending.use(settings.account, settings.hold_seconds)
             self.settings_changed.emit()
             told = [said("Your profile is kept.")]
@@ -185,10 +191,12 @@ class Session(QObject):
 
                 try_library(parts.home, settings, server_password)
             write_settings(parts.home.settings_file, settings)
-            self.shared.library.put(member)
             kept = not password or parts.secrets.keep(settings.account.user, password)
             if server_password:
                 kept = parts.secrets.keep(settings.library, server_password) and kept
+                if settings.library == before:
+                    self.shared.stores.use_password(server_password)
+            self.shared.library.put(member)
             return kept
 
         return save

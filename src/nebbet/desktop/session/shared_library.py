@@ -23,7 +23,7 @@ from nebbet.desktop.session.own import Own
 from nebbet.desktop.session.parts import Parts
 from nebbet.desktop.session.search import Search
 from nebbet.library.catalogue import Catalogue, Unread, seen_by
-from nebbet.library.changes import Change
+from nebbet.library.changes import NO_CHANGE, Change
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import LibraryFile
 from nebbet.library.writing import Writer
@@ -31,8 +31,6 @@ from nebbet.library.writing import Writer
 if TYPE_CHECKING:
     from nebbet.library.store import Library
     from nebbet.personal.stores import AtStart, Stores
-
-_NO_CHANGE = Change()
 
 
 class Reading(Struct, frozen=True):
@@ -67,6 +65,7 @@ class SharedLibrary(QObject):
         self._under_way: set[str] = set()  # acts that are not begun again meanwhile
         self.own = Own(lambda: self.stores, keeping, voice)
         self._loads = Operations(self)
+        self.reads = Operations(self)  # what a page asks for to show it
         self.pictures = Pictures(self._file_bytes, self._loads)
         self.speller = Speller(lambda: self.catalogue.words, self._loads)
         self.files = EncodedFiles(self._file_bytes)
@@ -91,6 +90,7 @@ class SharedLibrary(QObject):
     def finish(self) -> None:
         """Wait for what is being loaded."""
         self._loads.finish()
+        self.reads.finish()
         self.search.finish()
 
     @property
@@ -104,6 +104,11 @@ class SharedLibrary(QObject):
         if self._stores is None:
             raise NebbetError(said("The library is not open"), advice=said("Start Nebbet again"))
         return self._stores
+
+    @property
+    def whole(self) -> Catalogue:
+        """The library as it was read, with what this person does not see."""
+        return self._whole
 
     @property
     def library(self) -> "Library":
@@ -197,15 +202,15 @@ class SharedLibrary(QObject):
         """Read what has changed in the library and the register."""
         self.operations.run(self.reading(), self.take_in, self.voice.fail)
 
-    def reading(self) -> Callable[[], "Reading"]:
+    def reading(self, also: Change = NO_CHANGE) -> Callable[[], "Reading"]:
         """What reads, in the background, what has changed: as the person at the keyboard sees
-        it."""
+        it. also is read again in any case."""
         now, known, listed, me = self.now(), self._whole, self.entries, self.member
         shown = self.catalogue
 
         def read() -> Reading:
-            whole, change = self.library.follow(now, known)
-            entries = self.stores.entries_after(change, listed)
+            whole, change = self.library.follow(now, known, also)
+            entries = self.stores.entries_after(change, listed, me)
             return Reading(whole, seen_by(whole, me) if change else shown, change, entries)
 
         return read
@@ -217,7 +222,7 @@ class SharedLibrary(QObject):
         self._whole = replace(self._whole, files=known)
         self.catalogue = replace(self.catalogue, files=known)
 
-    def _renew_search(self, change: Change = _NO_CHANGE) -> None:
+    def _renew_search(self, change: Change = NO_CHANGE) -> None:
         self.search.renew(self.catalogue, self.entries, self.own.pinned, self.now(), change)
 
     # Writing

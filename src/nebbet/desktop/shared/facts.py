@@ -220,7 +220,7 @@ class SharedFacts(ListPage[Typed]):
         self.put(
             fact.name,
             fact,
-            lambda seen: library.put(fact, author=author, made=now, seen=seen),  # type: ignore[arg-type]
+            lambda seen: library.put(fact, author=author, made=now, seen=seen),
             said(
                 "“{name}” is kept; every template says it from now on.",
                 name=fact.label or fact.name,
@@ -243,7 +243,7 @@ class SharedFacts(ListPage[Typed]):
         title = said("Remove “{name}”?", name=fact.label or fact.name)
         if self._shared.voice.ask(title, text, said("Remove")):
             library = self._shared.library
-            self.take_out(lambda: library.remove_fact(fact.name))
+            self.take_out(lambda: library.remove_fact(fact.name, fact))
 
     def keep_draft(self) -> None:
         super().keep_draft()

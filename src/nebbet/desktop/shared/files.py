@@ -216,7 +216,7 @@ class Files(ListPage[str]):
         if file and found:
             day, words = found
             changed = replace(file, valid_until=day)
-            self.put(key, changed, lambda _seen: library.set_valid_until(key, day), words)
+            self.put(key, changed, lambda seen: library.set_valid_until(key, day, seen), words)
 
     def ask_for_file(self) -> None:
         """Choose the file that is to take the place of the one at hand."""

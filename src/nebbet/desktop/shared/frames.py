@@ -278,7 +278,7 @@ class SharedFrames(ListPage[Frame]):
         self.put(
             key,
             frame,
-            lambda seen: library.put_frame(key, frame, me, now, seen),  # type: ignore[arg-type]
+            lambda seen: library.put_frame(key, frame, me, now, seen),
             words,
         )
 
@@ -292,13 +292,13 @@ class SharedFrames(ListPage[Frame]):
         shared.change(lambda: library.put_frame(key, made, me, now), once="copy a frame")
 
     def _remove(self) -> None:
-        key, library = self.unsaved.key or "", self._shared.library
+        key, library, held = self.unsaved.key or "", self._shared.library, self._held
         if self._shared.voice.ask(
             said("Remove the frame “{name}”?", name=self._held.name),
             said("No template stands in it."),
             said("Remove"),
         ):
-            self.take_out(lambda: library.remove_frame(key))
+            self.take_out(lambda: library.remove_frame(key, held))
 
 
 def _box(*widgets: QWidget) -> QHBoxLayout:

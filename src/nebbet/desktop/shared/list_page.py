@@ -13,6 +13,7 @@ from nebbet.desktop.kit.place import Place
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shared.unsaved import Form, Unsaved
 from nebbet.library.changes import Change
+from nebbet.library.holdings import Overtaken
 
 T = TypeVar("T")
 
@@ -31,7 +32,8 @@ class ListPage(Place, Generic[T]):
     def __init__(self, shared: SharedLibrary, name: str, form: Form[T], seen_kind: type) -> None:
         super().__init__()
         self._shared = shared
-        self._wanted = self._told = ""
+        self._wanted = ""
+        self._told: dict[str, object] = {}  # what somebody else made of it, as was said
         self._putting: dict[str, object] = {}  # what is on its way into the library
         self.list = ChoiceList(name)
         self.unsaved = Unsaved(form, shared.own, seen_kind)
@@ -94,14 +96,14 @@ class ListPage(Place, Generic[T]):
 
     def put(self, key: str, record: object, write: Callable[[object], object], words: str) -> None:
         """Keep the one at hand in the library as that record: write is called in the background
-        with what it was when it was shown, or with nothing where somebody was told that another was
-        quicker."""
+        with what it was when it was shown, or when somebody was told that another was quicker."""
         began, typed = self.unsaved.key or "", self.unsaved.typed()
         under_way = self._putting.get(key)
         if under_way == record:
             return  # pressed twice
-        # What is on its way is in the library before this is.
-        seen = None if self._told == key else under_way or self.unsaved.seen
+        # What is on its way is in the library before this is; and once told what somebody else made
+        # of it, who keeps it again means it.
+        seen = self._told.get(key, under_way or self.unsaved.seen)
         self._putting[key] = record
 
         def done(_result: object) -> None:
@@ -113,11 +115,14 @@ class ListPage(Place, Generic[T]):
 
         def failed(error: NebbetError) -> None:
             self._settled(key, record)
-            self._told, self._wanted = key, ""  # once told, who keeps it again means it
+            self._wanted = ""
+            if isinstance(error, Overtaken):
+                self._told[key] = error.now
             self._shared.voice.fail(error)
             self._shared.refresh()
 
-        self._told, self._wanted = "", key
+        self._told.pop(key, None)
+        self._wanted = key
         self._shared.change(lambda: write(seen), done, failed)
 
     def _settled(self, key: str, record: object) -> None:

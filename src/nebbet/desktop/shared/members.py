@@ -17,6 +17,7 @@ from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shared.list_page import ListPage
 from nebbet.desktop.shared.unsaved import Form
+from nebbet.library.register import count_by
 
 Typed = dict[str, str]
 
@@ -109,12 +110,19 @@ class Members(ListPage[Typed]):
         ]
         none = "" if member and member.signatures else "None of their own; templates say:\n\n"
         self.signed.setText(none + "\n\n".join(written))
-        count = sum(entry.sender == self.unsaved.key for entry in shared.entries)
-        self.sent.setText(
-            said("{count} in the register.", count=count)
-            if count
-            else said("None in the register.")
-        )
+        self.sent.setText("")
+        key = self.unsaved.key
+        if key and shared.is_open:
+            library = shared.library
+
+            def show(counts: dict[str, int]) -> None:
+                if self.unsaved.key == key:
+                    self.sent.setText(_in_register(counts.get(key, 0)))
+
+            def count() -> dict[str, int]:
+                return count_by(library.register_engine, "sender", sender=key)
+
+            shared.reads.run(count, show, lambda _error: None)
 
     def _new(self) -> None:
         self.begin()
@@ -132,7 +140,13 @@ class Members(ListPage[Typed]):
             member = replace(member, id=_free_id(member, shared.catalogue.members))
         library = shared.library
         words = said("{name} is kept.", name=member.name)
-        self.put(member.id, member, lambda _seen: library.put(member), words)
+        self.put(member.id, member, lambda seen: library.put(member, seen=seen), words)
+
+
+def _in_register(count: int) -> str:
+    if not count:
+        return said("None in the register.")
+    return said("{count} in the register.", count=count)
 
 
 def _free_id(member: Member, taken: Container[str]) -> str:

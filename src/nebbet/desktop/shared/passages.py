@@ -225,12 +225,12 @@ class SharedPassages(ListPage[Passage]):
             self.put(
                 made.id,
                 made,
-                lambda seen: library.put(made, author=author, made=now, seen=seen),  # type: ignore[arg-type]
+                lambda seen: library.put(made, author=author, made=now, seen=seen),
                 words,
             )
         elif me:
             own = with_signature(me, made)
-            self.put(made.id, made, lambda _seen: library.put(own), words)
+            self.put(made.id, made, lambda _seen: library.put(own, seen=me), words)
         else:
             shared.voice.say(said("Say who you are first: click your name at the top."))
 
@@ -259,7 +259,7 @@ class SharedPassages(ListPage[Passage]):
             said("Remove"),
         ):
             library = self._shared.library
-            self.take_out(lambda: library.remove_passage(found.id))
+            self.take_out(lambda: library.remove_passage(found.id, found))
 
     # Seeing what it reaches
 

@@ -17,6 +17,7 @@ from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shared.unsaved import Form, Unsaved
+from nebbet.library.holdings import Overtaken
 
 
 class Typed(Struct, frozen=True):
@@ -66,6 +67,7 @@ class WorkingDays(QWidget):
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), form, self.note, save, None, spacing=8)
         form_of = Form("setting", Typed, self._show, self._write, self._typed)
         self.unsaved = Unsaved(form_of, shared.own, dates.WorkingCalendar)
+        self._told: object = None  # what somebody else made of it, as was said
         self.code.textChanged.connect(self._follow_country)
         lines = (self.code, self.zone, self.hours, self.closed)
         signals = (line.textChanged for line in lines)
@@ -139,14 +141,24 @@ class WorkingDays(QWidget):
         except NebbetError as error:
             self._shared.voice.fail(error)
             return
-        library, typed = self._shared.library, self._typed()
-        self._shared.change(
+        library, typed, shared = self._shared.library, self._typed(), self._shared
+        seen = self._told or self.unsaved.seen
+
+        def failed(error: NebbetError) -> None:
+            if isinstance(error, Overtaken):
+                self._told = error.now
+            shared.voice.fail(error)
+            shared.refresh()
+
+        shared.change(
             lambda: library.put_calendar(
-                made.code, made.closed, made.zone, made.weekdays, made.hours
+                made.code, made.closed, made.zone, made.weekdays, made.hours, seen
             ),
-            lambda _done: self._kept(typed),
+            lambda _done: self._kept(typed, made),
+            failed,
         )
 
-    def _kept(self, typed: Typed) -> None:
+    def _kept(self, typed: Typed, made: dates.WorkingCalendar) -> None:
+        self._told, self.unsaved.seen = None, made
         self.unsaved.forget("calendar", typed)
         self._shared.voice.say(said("The working days are kept; every date rule follows them."))

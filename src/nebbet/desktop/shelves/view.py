@@ -331,12 +331,13 @@ class ShelvesView(Place):
             self._shared.change(lambda: library.add_shelf(shelf, position), done)
 
     def _order(self, shelves: list[Shelf]) -> None:
-        library = self._shared.library
-        self._shared.change(lambda: library.order_shelves(shelves))
+        library, seen = self._shared.library, self._shared.catalogue.shared_shelves
+        self._shared.change(lambda: library.order_shelves(shelves, seen))
 
     def _rename(self, shelf: str, name: str) -> None:
-        library = self._shared.library
-        self._shared.change(lambda: library.rename_shelf(shelf, name[:200]))
+        library, shelves = self._shared.library, self._shared.catalogue.shelves
+        seen = next((found.name for found in shelves if found.id == shelf), None)
+        self._shared.change(lambda: library.rename_shelf(shelf, name[:200], seen))
 
     def _drop(self, shelf: str, templates: list[str]) -> None:
         found = next((s for s in self._shared.catalogue.shelves if s.id == shelf), None)
