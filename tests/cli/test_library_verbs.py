@@ -163,17 +163,20 @@ def test_import_makes_drafts_and_export_writes_them_again(home: Home, tmp_path: 
     assert "Your refund for booking {{case.number}}: {{amount}}" in done.stdout.decode()
 
 
-def test_a_library_is_made_peopled_looked_through_and_copied(tmp_path: Path) -> None:
+def test_a_library_is_made_peopled_looked_through_and_copied(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     there = str(tmp_path / "team.sqlite")
     assert b"is ready" in run("library", "init", there).stdout
-    add = ("library", "members", "--at", there, "--add", "ottilie", "--lead")
+    add = ("library", "members", "--at", there, "add", "ottilie", "--lead")
     missing = run(*add)
     assert (missing.returncode, b"needs a name and an address" in missing.stderr) == (2, True)
     done = run(*add, "--first", "Ottilie", "--last", "Marsh", "--email", "o@lisle.example")
     assert done.stdout == b"ottilie  Ottilie Marsh  o@lisle.example  lead\n"
     assert b"     1  members\n" in run("library", "report", "--at", there).stdout
     assert run("library", "migrate", "--at", there).stdout == b"The library is up to date.\n"
-    copied = run("library", "copy", there, str(tmp_path / "copy.sqlite"))
+    monkeypatch.chdir(tmp_path)
+    copied = run("library", "copy", "team.sqlite", "copy.sqlite")
     assert copied.stdout == b"1 rows copied\n"
     again = run("library", "copy", there, str(tmp_path / "copy.sqlite"))
     assert (again.returncode, b"is not empty" in again.stderr) == (2, True)
@@ -198,21 +201,29 @@ def test_a_library_as_a_pack(home: Home, tmp_path: Path) -> None:
     assert (bad.returncode, b"is not a whole zip file" in bad.stderr) == (2, True)
 
 
-def test_adding_a_member_again_changes_only_what_is_given(tmp_path: Path) -> None:
+def test_changing_a_member_changes_only_what_is_given(tmp_path: Path) -> None:
     from msgspec.structs import replace
 
     made = home_in(tmp_path / "own")
     run("library", "init", home=made)
     first = ("--first", "Ana", "--last", "Roy", "--email", "a@b.example")
-    assert run("library", "members", "--add", "ana", *first, "--lead", home=made).returncode == 0
+    members = ("library", "members")
+    assert run(*members, "add", "ana", *first, "--lead", home=made).returncode == 0
     library = open_library(made.library_file)
     ana = library.catalogue(NOW).members["ana"]
     whole = replace(ana, job="Lead", phone="1", signatures={"en_GB": "<p>A</p>"}, more={"x": "y"})
     library.put(whole)
-    assert run("library", "members", "--add", "ana", "--last", "Rey", home=made).returncode == 0
+    assert run(*members, "change", "ana", "--last", "Rey", home=made).returncode == 0
     assert library.catalogue(NOW).members["ana"] == replace(whole, last_name="Rey")
-    assert run("library", "members", "--add", "ana", "--colleague", home=made).returncode == 0
+    assert run(*members, "change", "ana", "--colleague", home=made).returncode == 0
     assert library.catalogue(NOW).members["ana"].role == "colleague"
+    assert run(*members, "left", "ana", home=made).stdout == b"Ana Rey has left the team.\n"
+    assert b"left the team" in run(*members, home=made).stdout
+    assert run(*members, "back", "ana", home=made).returncode == 0
+    now = library.catalogue(NOW).members["ana"]
+    assert now == replace(whole, last_name="Rey", role="colleague")
+    nobody = run(*members, "change", "ivo", "--last", "X", home=made)
+    assert said(nobody).startswith("nebbet: The library knows no member “ivo”.")
     library.close()
 
 

@@ -195,11 +195,16 @@ def template(hand: Hand, key: str = "refund-agreed") -> Template:
 
 
 def open_window(home: Home, now: Callable[[], datetime] | None = None) -> Window:
+    settings = read_settings(home.settings_file)
+    return open_window_with(home, SessionSecrets({settings.account.user: demo.PASSWORD}), now)
+
+
+def open_window_with(
+    home: Home, secrets: SessionSecrets, now: Callable[[], datetime] | None = None
+) -> Window:
     instance = QApplication.instance()
     assert isinstance(instance, QApplication)
     theme.apply(instance)
-    settings = read_settings(home.settings_file)
-    secrets = SessionSecrets({settings.account.user: demo.PASSWORD})
     window = Window(application.make_parts(home, secrets, now or (lambda: NOW)))
     window.show()
     window.activateWindow()

@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import make_url
 
 from nebbet.core.records import Member
-from nebbet.library import roles
+from nebbet.library import logins, roles
 from nebbet.library.holdings import Role, Shelf
 from nebbet.library.store import Library, open_library
 from tests.conftest import NOW
@@ -105,6 +105,6 @@ def team(database: str) -> Iterator[str]:
     roles.set_up(library.engine)  # once more does no harm
     for member in (OTTILIE, SAOIRSE, IVO):
         role: Role = "lead" if member is OTTILIE else "colleague"
-        roles.enrol(library.engine, member.id, f"nb_{member.id}", role)
+        logins.enrol(library.engine, member.id, f"nb_{member.id}", role)
     yield database
     library.close()

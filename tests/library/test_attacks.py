@@ -16,9 +16,10 @@ from psycopg import errors
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Enclosure, Texts
 from nebbet.core.records import Contact, Member
-from nebbet.library import roles
+from nebbet.library import logins, roles
 from nebbet.library.holdings import Proposal, Shelf, own_shelf
-from nebbet.library.postgres import parted
+from nebbet.library.postgres import parted, postgres_engine
+from nebbet.library.setting_up import make_ready
 from nebbet.library.store import open_library
 from nebbet.library.watching import Watched, Watcher
 from tests.conftest import NOW
@@ -346,7 +347,7 @@ def test_both_roles_have_names_of_their_own_however_long_the_database_s(server: 
     library.put(Member("ivo", "Ivo", "L", "i@l.example"))
     library.add_shelf(Shelf("s1", "S"))
     roles.set_up(library.engine)
-    roles.enrol(library.engine, "ivo", "nb_ivo", "colleague")
+    logins.enrol(library.engine, "ivo", "nb_ivo", "colleague")
     library.close()
     ivo = open_library(in_database(server, name, "nb_ivo"))
     assert ivo.role == "colleague"
@@ -364,7 +365,7 @@ def test_a_password_never_stands_in_a_statement(
     library = open_library(attacked)
     said: list[str] = []
     event.listen(library.engine, "before_cursor_execute", lambda *args: said.append(str(args[2:4])))
-    roles.enrol(library.engine, "ivo", "nb_ivo", "colleague", "pä'ss\\word")
+    logins.enrol(library.engine, "ivo", "nb_ivo", "colleague", "pä'ss\\word")
     assert not any("ss\\word" in statement for statement in said)
     assert any("SCRAM-SHA-256$" in statement for statement in said)
     library.close()
@@ -387,6 +388,9 @@ def test_a_library_of_before_moves_into_its_own_schema(server: str) -> None:
         connection.execute("DROP TABLE public.change CASCADE")
         connection.execute("DROP FUNCTION nebbet.nebbet_logs() CASCADE")
         connection.execute("UPDATE public.alembic_version SET version_num = '0004'")
+    engine = postgres_engine(url)
+    make_ready(engine)
+    engine.dispose()
     library = open_library(url)
     library.put(Member("m", "A", "B", "a@b.example"))
     assert "m" in library.catalogue(NOW).members

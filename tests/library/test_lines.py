@@ -14,7 +14,7 @@ from sqlalchemy import Engine, make_url
 
 from nebbet.core.letter import Content, Texts
 from nebbet.core.records import Fact, Member
-from nebbet.library import bounded, register, roles
+from nebbet.library import bounded, logins, register
 from nebbet.library.holdings import Proposal, Shelf
 from nebbet.library.local_copy import LocalCopy
 from nebbet.library.postgres import GONE, NEWER, NO_LIBRARY, NOT_A_MEMBER, Away, Reason
@@ -300,13 +300,13 @@ def test_a_role_that_changes_or_ends_while_a_window_is_open(lead: TeamLibrary, t
     keeper = open_library(team)
     known = lead.catalogue(NOW)
     assert lead.role == "lead"
-    roles.enrol(keeper.engine, "ottilie", "nb_ottilie", "colleague")
+    logins.enrol(keeper.engine, "ottilie", "nb_ottilie", "colleague")
     known, change = lead.follow(NOW, known)
     assert lead.role == "colleague" and change.everything
-    roles.dismiss(keeper.engine, "ottilie")
+    logins.dismiss(keeper.engine, "ottilie")
     found, _change = lead.follow(NOW, known)
     assert lead.away == NOT_A_MEMBER and found.templates == known.templates
-    roles.enrol(keeper.engine, "ottilie", "nb_ottilie", "lead")
+    logins.enrol(keeper.engine, "ottilie", "nb_ottilie", "lead")
     lead.back()
     assert lead.follow(NOW, known)[1].everything and lead.role == "lead"
     keeper.close()

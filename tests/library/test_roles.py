@@ -16,6 +16,7 @@ from nebbet.library import roles
 from nebbet.library.filing import remove_file
 from nebbet.library.holdings import Copied, Proposal, Shelf, own_shelf
 from nebbet.library.postgres import postgres_engine
+from nebbet.library.setting_up import make_ready
 from nebbet.library.store import Library, open_library
 from tests.conftest import NOW
 from tests.library.making import CONTENT, SAOIRSE, client, login, opened
@@ -158,8 +159,8 @@ def test_rights_are_renewed_when_a_server_s_library_is_brought_up_to_date(team: 
             "UPDATE alembic_version SET version_num = '0003'",
         ):
             connection.execute(text(statement))
+    assert make_ready(engine)[0] == "The library was brought up to date"
     engine.dispose()
-    open_library(team).close()
     colleague = opened(team, "ivo")
     colleague.be_present("t1", "ivo", NOW)
     assert colleague.catalogue(NOW).editing == {"t1": ("ivo",)}

@@ -1,72 +1,93 @@
-"""The command line for whoever keeps a library: making one, its people, its health."""
+"""The command line for whoever keeps a library: making one, its health, its age."""
 
-from collections.abc import Mapping
 from contextlib import closing
 from pathlib import Path
 
 import click
-from msgspec.structs import replace
 
 from nebbet.cli.here import local_now
+from nebbet.cli.keeping_commands import backup_command, copy_command, restore_command
+from nebbet.cli.member_commands import members
 from nebbet.cli.options import home
-from nebbet.core.errors import NebbetError
-from nebbet.core.records import Member
-from nebbet.library import migrate, roles
-from nebbet.library.holdings import Role
-from nebbet.library.postgres import is_url, sound_url
-from nebbet.library.store import Library, open_library
-from nebbet.personal.secrets import KeyringSecrets
-from nebbet.personal.settings import read_settings
-from nebbet.personal.stores import reached, without_password
-
-_WHERE = click.option(
-    "--at", default="", metavar="WHERE", help="a file or postgresql://…; your own library otherwise"
-)
+from nebbet.cli.places import AT, place_of, place_on_server, there
+from nebbet.library import migrate
+from nebbet.library.backing_up import ENDING, back_up
+from nebbet.library.postgres import postgres_engine, shown_url
+from nebbet.library.setting_up import make_ready, rights_needed
+from nebbet.library.store import open_library
 
 
 @click.group()
 def library() -> None:
-    """Keep a library: make it, let people in, look through it, move it."""
+    """Keep a library: make it, let people in, look through it, move it, back it up."""
 
 
-def _place(where: str) -> Path | str:
-    if where:
-        return sound_url(where) if is_url(where) else Path(where)
-    own, secrets = home(), KeyringSecrets()
-    settings = without_password(own, read_settings(own.settings_file), secrets)
-    return reached(own, settings, secrets)
-
-
-def _there(where: str) -> Library:
-    place = _place(where)
-    if isinstance(place, Path) and not place.exists():
-        raise NebbetError(f"There is no library at {place}", advice="Make one: nebbet library init")
-    return open_library(place)
+for _command in (members, copy_command, backup_command, restore_command):
+    library.add_command(_command)
 
 
 @library.command()
 @click.argument("where", default="")
 def init(where: str) -> None:
     """Make a library in a file or an empty database. On a server this makes the roles of leads and
-    colleagues with their rights, too; run again, it brings them up to date."""
-    place = _place(where)
-    with closing(open_library(place)) as made:
-        if isinstance(place, str):
-            roles.set_up(made.engine)
-            click.echo("The library is ready. Let people in: nebbet library members --add …")
-        else:
+    colleagues with their rights, too, and says first what it needs; run again, it mends what is
+    missing, after the library was brought back, say."""
+    place = place_of(where)
+    if isinstance(place, Path):
+        with closing(open_library(place)):
             click.echo(f"The library {place} is ready.")
+        return
+    engine = postgres_engine(place)
+    try:
+        click.echo("What this needs:")
+        for needed in rights_needed(engine):
+            click.echo(f"  {'there    ' if needed.there else 'MISSING  '}{needed.words}")
+        for sentence in make_ready(engine, lambda: _before(place)) or ["Nothing was missing"]:
+            click.echo(f"{sentence}.")
+    finally:
+        engine.dispose()
+    click.echo("The library is ready. Let people in: nebbet library members add LOGIN …")
+
+
+def _before(place: str, to: Path | None = None) -> Path:
+    """Back up a library on a server as it is, before it is brought up to date."""
+    name = f"before-{migrate.NEWEST}-{local_now():%Y-%m-%d-%H%M%S}{ENDING}"
+    path = to or home().data / "backups" / name
+    engine = postgres_engine(place)
+    try:
+        back_up(engine, path, local_now())
+    finally:
+        engine.dispose()
+    click.echo(f"As it was, it lies in {path}.")
+    return path
 
 
 @library.command("migrate")
-@_WHERE
-def migrate_command(at: str) -> None:
-    """Bring a library up to date. A file is copied beside itself first."""
-    place = _place(at)
-    older = isinstance(place, Path) and place.exists() and migrate.look(place) == "older"
-    with closing(_there(at)):
+@AT
+@click.option(
+    "--backup",
+    "to",
+    type=click.Path(path_type=Path),
+    help="where to keep it as it was (a server's)",
+)
+def migrate_command(at: str, to: Path | None) -> None:
+    """Bring a library up to date. As it was, it is kept first: a file beside itself, a library on a
+    server as a backup. Windows that are open on it go on with their copies until they are a Nebbet
+    of the same age."""
+    place = place_of(at)
+    if isinstance(place, str):
+        engine = postgres_engine(place)
+        try:
+            for sentence in make_ready(engine, lambda: _before(place, to)):
+                click.echo(f"{sentence}.")
+        finally:
+            engine.dispose()
+        click.echo("The library is up to date.")
+        return
+    older = place.exists() and migrate.look(place) == "older"
+    with closing(there(at)):
         pass
-    if isinstance(place, Path) and older:
+    if older:
         copy = f"{place.name}.before-{migrate.NEWEST}"
         click.echo(f"The library is up to date; as it was, it lies beside it as {copy}.")
     else:
@@ -74,52 +95,10 @@ def migrate_command(at: str) -> None:
 
 
 @library.command()
-@_WHERE
-@click.option("--add", default="", metavar="LOGIN", help="let somebody in, or change who they are")
-@click.option("--lead/--colleague", "lead", default=None, help="as what; a new one as a colleague")
-@click.option("--first", default=None, metavar="NAME")
-@click.option("--last", default=None, metavar="NAME")
-@click.option("--email", default=None, metavar="ADDRESS")
-@click.option("--password", is_flag=True, help="ask for the password of the login on the server")
-def members(
-    at: str,
-    add: str,
-    lead: bool | None,
-    first: str | None,
-    last: str | None,
-    email: str | None,
-    password: bool,
-) -> None:
-    """List who is in a library, or let somebody in. Of somebody who is in it already, only what is
-    given changes."""
-    with closing(_there(at)) as found:
-        if add:
-            role: Role | None = None if lead is None else "lead" if lead else "colleague"
-            said = {"first_name": first, "last_name": last, "email": email, "role": role}
-            _add(found, add, {name: value for name, value in said.items() if value is not None},
-                 ask=password)  # fmt: skip
-        for member in found.catalogue(local_now()).members.values():
-            click.echo(f"{member.id}  {member.name}  {member.email}  {member.role}")
-
-
-def _add(found: Library, login: str, said: Mapping[str, str], *, ask: bool) -> None:
-    """Let somebody in, or change what is said of them; the rest of what is known stays."""
-    known = found.catalogue(local_now()).members.get(login) or Member(login, "", "", "")
-    member = replace(known, **said)
-    if not member.name or not member.email:
-        raise NebbetError("A member needs a name and an address", advice="Give --first and --email")
-    found.put(member)
-    if found.engine.dialect.name == "postgresql":
-        secret = click.prompt("Password", hide_input=True, confirmation_prompt=True) if ask else ""
-        role: Role = "lead" if member.role == "lead" else "colleague"
-        roles.enrol(found.engine, login, login, role, secret)
-
-
-@library.command()
-@_WHERE
+@AT
 def report(at: str) -> None:
     """Count what a library holds."""
-    with closing(_there(at)) as found:
+    with closing(there(at)) as found:
         held = found.catalogue(local_now())
         templates = list(held.templates.values())
         for what, count in (
@@ -130,7 +109,7 @@ def report(at: str) -> None:
             ("passages", len(held.passages)),
             ("facts", len(held.facts)),
             ("files", len(held.files)),
-            ("members", len(held.members)),
+            ("members", sum(not m.left for m in held.members.values())),
             ("proposals that wait", sum(p.state == "waiting" for p in held.proposals.values())),
         ):
             click.echo(f"{count:6}  {what}")
@@ -138,14 +117,14 @@ def report(at: str) -> None:
 
 
 @library.command("check")
-@_WHERE
+@AT
 @click.option("--mend", "mending", is_flag=True, help="take out what nobody can read")
 @click.pass_context
 def check_library(ctx: click.Context, at: str, mending: bool) -> None:
     """Look through a whole library: files, values, references. Exit code 1 for what is wrong."""
     from nebbet.library.checking import mend, problems
 
-    with closing(_there(at)) as found:
+    with closing(there(at)) as found:
         if mending:
             for sentence in mend(found, local_now()):
                 click.echo(sentence)
@@ -157,13 +136,22 @@ def check_library(ctx: click.Context, at: str, mending: bool) -> None:
     ctx.exit(1 if wrong else 0)
 
 
-@library.command("copy")
-@click.argument("source")
-@click.argument("target")
-def copy_command(source: str, target: str) -> None:
-    """Copy a library, a file or postgresql://…, into an empty one: all of it or nothing."""
-    from nebbet.library.moving import copy_library
+@library.command()
+@AT
+@click.pass_context
+def doctor(ctx: click.Context, at: str) -> None:
+    """Look what is wrong with the server of a library: one line each, with what to do. Exit code 1
+    for what is wrong."""
+    from nebbet.library.doctor import look
 
-    with closing(_there(source)) as held, closing(open_library(_place(target))) as made:
-        count = copy_library(held, made)
-    click.echo(f"{count} rows copied")
+    place = place_on_server(at)
+    engine = postgres_engine(place)
+    try:
+        found = look(engine, local_now())
+    finally:
+        engine.dispose()
+    for finding in found:
+        click.echo(f"{finding.what}. {finding.remedy}.")
+    if not found:
+        click.echo(f"{shown_url(place)}: nothing is wrong")
+    ctx.exit(1 if found else 0)

@@ -28,6 +28,11 @@ def since(connection: Connection, mark: str) -> Change:
     return Change({kind: frozenset(found) for kind, found in keys.items()})
 
 
+def whose_log(connection: Connection) -> str:
+    """Which database on which server this is, as no other one is."""
+    return str(connection.scalar(text(f"SELECT {_WHOSE}")))
+
+
 # A database on a server is told by the mark of its cluster and its number there; a file by itself.
 _WHOSE = (
     "(SELECT system_identifier::text FROM pg_control_system()) || '.' || "

@@ -7,6 +7,8 @@ may put tables there (PostgreSQL's documentation, "Writing SECURITY DEFINER Func
 
 from sqlalchemy import Connection, text
 
+from nebbet.library.admitting import ADMITTING, CALLED
+
 SCHEMA = "nebbet"
 _PATH = f"SET search_path = pg_catalog, {SCHEMA}, pg_temp"
 
@@ -16,7 +18,9 @@ _FUNCTIONS = {
     "nebbet_member()": """RETURNS text LANGUAGE sql STABLE SECURITY DEFINER {path} AS
         $$ SELECT id FROM nebbet.member WHERE login = session_user::text $$""",
     "nebbet_leads()": """RETURNS boolean LANGUAGE sql STABLE {path} AS
-        $$ SELECT pg_catalog.pg_has_role(session_user, {lead}, 'member') $$""",
+        $$ SELECT pg_catalog.pg_has_role(session_user, {lead}, 'member')
+           OR pg_catalog.pg_has_role(session_user, (SELECT nspowner FROM pg_catalog.pg_namespace
+              WHERE nspname = 'nebbet'), 'usage') $$""",
     # Yes or no about one file, to a lead alone.
     "nebbet_needs(file text)": """RETURNS boolean LANGUAGE sql STABLE SECURITY DEFINER {path} AS
         $$ SELECT nebbet.nebbet_leads() AND file ~ '^[0-9a-f]{{64}}$'
@@ -125,19 +129,21 @@ _CALLED = {
     "nebbet_is_json(text)": "both",
     "nebbet_says(text, text)": "both",
     "nebbet_needs(text)": "lead",
+    **CALLED,
 }
 
 
-def make_guards(connection: Connection, lead: str, colleague: str, lead_literal: str) -> None:
+def make_guards(
+    connection: Connection, lead: str, colleague: str, lead_literal: str, colleague_literal: str
+) -> None:
     """Make the functions, triggers and tables; may be run again at any time. lead and colleague are
-    the quoted names of the roles."""
+    the quoted names of the roles, then come the same as literals."""
     for statement in _TABLES:
         connection.execute(text(statement))
-    for signature, body in _FUNCTIONS.items():
-        made = (
-            body.format(path=_PATH, lead=lead_literal).replace(":=", "\\:=").replace("::", "\\:\\:")
-        )
-        connection.execute(text(f"CREATE OR REPLACE FUNCTION {SCHEMA}.{signature} {made}"))
+    for signature, body in (_FUNCTIONS | ADMITTING).items():
+        made = body.format(path=_PATH, lead=lead_literal, colleague=colleague_literal)
+        statement = f"CREATE OR REPLACE FUNCTION {SCHEMA}.{signature} {made}"
+        connection.exec_driver_sql(statement.replace("%", "%%"))
     for name, table, when, function in _TRIGGERS:
         connection.execute(text(f"DROP TRIGGER IF EXISTS {table}_{name} ON {table}"))
         connection.execute(

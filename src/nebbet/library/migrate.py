@@ -111,19 +111,47 @@ def _revision(path: Path) -> str | None:
     return str(row[0]) if row else None
 
 
-def upgrade(engine: Engine) -> None:
-    """Bring the library behind an engine to the newest schema, wholly or not at all; does nothing
-    when it is there."""
+def schema_of(connection: Connection) -> str | None:
+    """Where a library's tables lie: in a schema of their own, but for the oldest on a server."""
+    if connection.dialect.name != "postgresql":
+        return None
+    own = connection.scalar(text("SELECT to_regclass('nebbet.alembic_version') IS NOT NULL"))
+    return SCHEMA if own else "public"
+
+
+def revision_on(connection: Connection) -> str:
+    """Which revision a library is of."""
+    schema = schema_of(connection)
+    table = f"{schema}.alembic_version" if schema else "alembic_version"
+    return str(connection.scalar(text(f"SELECT version_num FROM {table}")))
+
+
+def upgrade(engine: Engine, to: str = NEWEST) -> None:
+    """Bring the library behind an engine to the newest schema, or another one, wholly or not at
+    all; does nothing when it is there."""
+    with engine.connect() as connection, _whole(connection):
+        upgrade_in(connection, to)
+
+
+def upgrade_in(connection: Connection, to: str = NEWEST) -> None:
+    """As `upgrade`, inside a transaction. Clients that are open on a server hear of it, and go on
+    with their copies."""
     from alembic import command
     from alembic.config import Config
 
     config = Config()
     config.set_main_option("script_location", "nebbet.library:migrations")
-    with engine.connect() as connection, _whole(connection):
-        if connection.dialect.name == "postgresql":
-            _own_schema(connection)
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+    on_server = connection.dialect.name == "postgresql"
+    if on_server:
+        _own_schema(connection)
+    config.attributes["connection"] = connection
+    command.upgrade(config, to)
+    if on_server:
+        connection.execute(
+            text(f"INSERT INTO {SCHEMA}.change (kind, key) VALUES ('library', :made)"),
+            {"made": NEWEST},
+        )
+        connection.execute(text("SELECT pg_notify('nebbet', '')"))
 
 
 def _own_schema(connection: Connection) -> None:

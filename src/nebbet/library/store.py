@@ -32,7 +32,7 @@ from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained, reading, sqlite_engine
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import LibraryFile, Overtaken, Role, Template
-from nebbet.library.postgres import postgres_engine, shown_url
+from nebbet.library.postgres import OLDER, away, postgres_engine, shown_url
 from nebbet.library.proposals import Proposing
 from nebbet.library.roles import renew, role_in
 from nebbet.library.rows import (
@@ -62,6 +62,7 @@ def open_library(
 
     Raises NebbetError when it is no library, is newer than this Nebbet or cannot be used.
     """
+    where = where.absolute() if isinstance(where, Path) else where
     named = where.name if isinstance(where, Path) else shown_url(where)
     with explained(f"The library {named} cannot be opened", "It was not touched"):
         if isinstance(where, Path):
@@ -78,14 +79,23 @@ def open_library(
             if line:
                 with engine.connect() as connection:
                     migrate.require_current(connection)
-            elif (found or migrate.look_on_server(engine)) != "current":
-                migrate.upgrade(engine)
-                if found is None:
-                    renew(engine)
+            else:
+                _bring_up_to_date(engine, found or migrate.look_on_server(engine))
             return Library(engine, role or role_in(engine))
         except Exception:
             engine.dispose()
             raise
+
+
+def _bring_up_to_date(engine: Engine, found: migrate.Found) -> None:
+    on_server = engine.dialect.name == "postgresql"
+    if found == "older" and on_server:
+        # Others are at work on it, and it is backed up first: that is an act of its own.
+        raise away("The library cannot be opened", OLDER)
+    if found != "current":
+        migrate.upgrade(engine)
+        if on_server:
+            renew(engine)
 
 
 class Library(Proposing, Arranging):
@@ -125,7 +135,7 @@ class Library(Proposing, Arranging):
         with explained(what, kept), self.engine.begin() as connection:
             yield connection
 
-    def check_reach(self, what: str, kept: str) -> None:
+    def check_reach(self, what: str, kept: str = "") -> None:
         """Raise NebbetError where a library is known to be out of reach."""
 
     # Reading

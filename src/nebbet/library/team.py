@@ -77,6 +77,7 @@ class TeamLibrary(Library):
         self.read_at = kept.moment if kept else None
         self._away: Reason | None = None
         self.losses = 0  # how often it went away
+        self.password_ends: datetime | None = None  # where it is one to begin with
         self._met = False  # whether the server was asked which library it has
         self._laid: dict[int, Change] = {}  # what waits and is shown as if it were there
 
@@ -136,6 +137,9 @@ class TeamLibrary(Library):
             self.role = role
         if not self._met:
             migrate.require_current(connection)
+            from nebbet.library.logins import ends
+
+            self.password_ends = ends(connection)
         self._met = True
 
     def keep_copy(self, moment: datetime, catalogue: Catalogue, entries: list[Registered]) -> None:
@@ -203,6 +207,9 @@ class TeamLibrary(Library):
             for shown in laid.values():
                 also = also.joined(shown)
             found, change = read_changes(connection, now, known, also)
+            if change.of("library"):
+                self._met = False  # it was brought up to date: for this Nebbet?
+                self._meet(connection)
         for number in laid:
             self._laid.pop(number, None)
         self.read_at = now

@@ -43,7 +43,7 @@ class Case(Struct, frozen=True, omit_defaults=True):
 
 class Member(Struct, frozen=True, omit_defaults=True):
     """A person of the team who writes letters. signatures are bodies by language, with {{name}};
-    more holds free fields in their JSON form."""
+    more holds free fields in their JSON form. left says that they left the team."""
 
     id: str
     first_name: str
@@ -55,6 +55,7 @@ class Member(Struct, frozen=True, omit_defaults=True):
     language: str = "en_GB"
     signatures: dict[str, str] = field(default_factory=dict)
     more: dict[str, object] = field(default_factory=dict)
+    left: bool = False
 
     @property
     def name(self) -> str:

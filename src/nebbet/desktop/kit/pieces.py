@@ -4,8 +4,11 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QEvent, QPoint, QRect, Qt
 from PySide6.QtWidgets import (
+    QAbstractButton,
     QAbstractItemView,
+    QAbstractSpinBox,
     QBoxLayout,
+    QComboBox,
     QFormLayout,
     QFrame,
     QHBoxLayout,
@@ -13,10 +16,12 @@ from PySide6.QtWidgets import (
     QLabel,
     QLayout,
     QLineEdit,
+    QPlainTextEdit,
     QPushButton,
     QScrollArea,
     QSizePolicy,
     QTableView,
+    QTextEdit,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -196,6 +201,16 @@ def dress_table(table: QTableView, name: str, widths: Sequence[int], wide: int) 
     for column, width in enumerate(widths):
         table.setColumnWidth(column, width)
     header.setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
+
+
+def let_type(form: QWidget, may: bool) -> None:
+    """Let somebody type into the fields of a form, or only read them: what cannot be kept is not to
+    be written first."""
+    for field in (form, *form.findChildren(QWidget)):
+        if isinstance(field, QLineEdit | QTextEdit | QPlainTextEdit):
+            field.setReadOnly(not may)
+        elif isinstance(field, QAbstractButton | QComboBox | QAbstractSpinBox):
+            field.setEnabled(may)
 
 
 def tab_through(first: QWidget, *after: QWidget) -> None:

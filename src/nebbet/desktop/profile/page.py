@@ -13,7 +13,8 @@ from PySide6.QtWidgets import (
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
-from nebbet.desktop.kit import pieces
+from nebbet.core.sentences import said
+from nebbet.desktop.kit import asking, pieces
 from nebbet.desktop.kit.member_form import MemberForm
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.kit.still import StillCombo
@@ -86,7 +87,11 @@ class ProfilePage(Place):
             [("File or server", self.library), ("Password of the server", self.server_password)],
         )
         right = QVBoxLayout()
-        pieces.fill(right, account, library, None, spacing=18)
+        self.password_button = pieces.button(
+            said("Choose another password for the server…"), self.choose_password, "words"
+        )
+        below = pieces.row(self.password_button, None)
+        pieces.fill(right, account, library, below, None, spacing=18)
         both = QHBoxLayout()
         pieces.fill(both, self.person, right, None, spacing=24)
         buttons = pieces.row(self.save_button, self.try_button, self.signature_button, None)
@@ -125,6 +130,7 @@ class ProfilePage(Place):
         account = self._session.settings.account
         self.person.show_member(self._kept or self._session.shared.me)
         self.signature_button.setVisible(self._session.shared.me is not None)
+        self.password_button.setVisible(is_url(self._session.settings.library))
         for name in _ACCOUNT:
             self.fields[name].setText(str(getattr(account, name)))
         self.look.setCurrentIndex(max(self.look.findData(self._session.settings.look), 0))
@@ -141,6 +147,9 @@ class ProfilePage(Place):
         if not is_url(place):
             return place, ""
         bare, typed = parted(place)
+        kept = self._session.settings.library
+        if is_url(kept) and parted(kept)[0] == bare:
+            bare = kept  # the same place, as it was written before
         return bare, password or typed
 
     def _account(self) -> Account:
@@ -170,6 +179,23 @@ class ProfilePage(Place):
         )
         self._kept = member
         self._session.save_settings(settings, member, self.password.text(), server_password)
+
+    def choose_password(self) -> None:
+        """Give one's own login on the library's server another password."""
+        title = said("Another password for the server")
+        words = said(
+            "A password of your own. Nebbet puts it into the keyring; nobody else knows it."
+        )
+        first = asking.ask_line(self, title, words, said("Take it"), secret=True)
+        if not first:
+            return
+        again = asking.ask_line(
+            self, title, said("Once more, the same."), said("Take it"), secret=True
+        )
+        if first == again:
+            self._session.choose_server_password(first)
+        else:
+            self.told.setText(said("The two were not the same: the password is as it was."))
 
     def try_connection(self) -> None:
         """Log in to the mailbox with what stands on the page, and tell how it went."""

@@ -49,7 +49,7 @@ class Following(QObject):
         self._waiting = 0  # writes that wait for the server
         self._told: Reason | None = None  # why the server is away, as it was said last
         self._also = READ_AT_START  # what is read again whether it changed or not
-        self._awake = True
+        self._awake, self._password_told = True, False
         self._team: TeamLibrary | None = None
         self._copying = Operations(self)
         self._timer = after_pause(self, _SETTLED, self.look)
@@ -215,6 +215,21 @@ class Following(QObject):
             self._shared.voice.say(words, said("Look at the profile"), self.profile_wanted.emit)
         self._look_again()
 
+    def _tell_password(self) -> None:
+        """Say, once, that a password was only to begin with."""
+        ends = self._team.password_ends if self._team else None
+        if ends is None or self._password_told:
+            return
+        self._password_told = True
+        self._shared.voice.say(
+            said(
+                "Your password for the library's server holds until {day}: choose one of your own.",
+                day=f"{ends.astimezone():%d %b %Y}",
+            ),
+            said("Choose it"),
+            self.profile_wanted.emit,
+        )
+
     def _look_again(self) -> None:
         self.look()
         self.reach_changed.emit()
@@ -244,6 +259,7 @@ class Following(QObject):
                 self._also = NO_CHANGE
             shared.take_in(found)
             self._tell_reach()
+            self._tell_password()
 
         shared.operations.run(shared.reading(also), read, _unheard)
         self._count()

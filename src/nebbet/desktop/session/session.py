@@ -179,6 +179,26 @@ class Session(QObject):
 
         self.shared.change(save, done)
 
+    def choose_server_password(self, password: str) -> None:
+        """Give one's own login on the library's server another password, for good."""
+        shared, parts, where = self.shared, self.parts, self.settings.library
+
+        def act() -> bool:
+            from nebbet.library.logins import choose_password
+
+            shared.library.check_reach(said("The password cannot be changed"))
+            choose_password(shared.library.engine, password)
+            shared.stores.use_password(password)
+            return parts.secrets.keep(where, password)
+
+        def done(kept: object) -> None:
+            told = [said("The password for the server is another one now.")]
+            if not kept:
+                told.append(said("There is no keyring here: the password lasts until you quit."))
+            self.voice.say(" ".join(told))
+
+        shared.change(act, done, once="own password")
+
     def _saving(
         self, settings: Settings, member: Member, password: str, server_password: str
     ) -> Callable[[], bool]:
@@ -189,7 +209,8 @@ class Session(QObject):
             if settings.library != before or server_password:
                 from nebbet.personal.stores import try_library
 
-                try_library(parts.home, settings, server_password)
+                known = server_password or parts.secrets.get(settings.library) or ""
+                try_library(parts.home, settings, known)
             write_settings(parts.home.settings_file, settings)
             kept = not password or parts.secrets.keep(settings.account.user, password)
             if server_password:

@@ -129,6 +129,7 @@ class SharedFacts(ListPage[Typed]):
         self.users = ChoiceList("Templates that say it")
         self.users.itemActivated.connect(lambda _item: self.open_template.emit(self.users.key))
         self.see_earlier = pieces.button("Earlier states", self.earlier.emit, "words", "Ctrl+Alt+H")
+        self.typed_into = (self.form, self.working_days)
         self._lay_out()
         self.form.edited.connect(self.unsaved.edited)
         self.for_leads = (self.add, self.save, self.drop, self.working_days.save)
@@ -154,6 +155,11 @@ class SharedFacts(ListPage[Typed]):
         right = pieces.column("right", self.working_days, margin=20)
         right.setFixedWidth(400)
         pieces.fill(QHBoxLayout(self), left, pieces.grow(middle), right, spacing=0)
+
+    def let_type(self) -> None:
+        super().let_type()
+        if self.unsaved.key:  # what templates say is found by its name
+            self.form.name.setReadOnly(True)
 
     def choices(self) -> list[Choice]:
         found = []

@@ -98,6 +98,7 @@ class SharedFrames(ListPage[Frame]):
         self.sheet.show_rows(False)
         inside = QWidget()
         pieces.fill(QVBoxLayout(inside), self._form(), self.contrasts, self.reach, None, spacing=8)
+        self.typed_into = (inside,)
         right = pieces.column("right", pieces.scrolled(inside), self.keep_button)
         right.setFixedWidth(360)
         pieces.fill(QHBoxLayout(self), left, pieces.grow(Desk(self.sheet)), right, spacing=0)
@@ -139,6 +140,9 @@ class SharedFrames(ListPage[Frame]):
         self.add_key("Back", "Esc", self.leave)
 
     # Showing
+
+    def may_type(self) -> bool:
+        return super().may_type() and self.unsaved.key not in BUILT_IN
 
     @property
     def shared(self) -> tuple[type[Frame], str, str]:

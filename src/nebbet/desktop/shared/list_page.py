@@ -4,6 +4,7 @@ from collections.abc import Callable
 from typing import Generic, TypeVar
 
 from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QWidget
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.sentences import said
@@ -28,6 +29,7 @@ class ListPage(Place, Generic[T]):
 
     earlier = Signal()
     kinds: tuple[str, ...] = ()  # of changes after which the list is another one
+    typed_into: tuple[QWidget, ...] = ()  # the forms of the one at hand
 
     def __init__(self, shared: SharedLibrary, name: str, form: Form[T], seen_kind: type) -> None:
         super().__init__()
@@ -41,6 +43,10 @@ class ListPage(Place, Generic[T]):
         self.list.currentItemChanged.connect(lambda *_: self._moved())
 
     # What heirs say
+
+    def may_type(self) -> bool:
+        """Whether the person at the keyboard may change the one at hand."""
+        return self._shared.leads
 
     def choices(self) -> list[Choice]:
         """The rows of the list."""
@@ -84,7 +90,13 @@ class ListPage(Place, Generic[T]):
     def _open(self, key: str) -> None:
         if self.unsaved.open(key, self.record(key)):
             self._shared.voice.say(said("Something unfinished could not be read; it is as it was."))
+        self.let_type()
         self.shown()
+
+    def let_type(self) -> None:
+        """Let somebody type where they may keep what they type."""
+        for form in self.typed_into:
+            pieces.let_type(form, self.may_type())
 
     def begin(self) -> None:
         """Start a new one, or go on with the one that was started."""

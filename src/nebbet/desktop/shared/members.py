@@ -16,6 +16,7 @@ from nebbet.desktop.kit.member_form import LANGUAGES, MemberForm
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shared.list_page import ListPage
+from nebbet.desktop.shared.login_box import LoginBox
 from nebbet.desktop.shared.unsaved import Form
 from nebbet.library.register import count_by
 
@@ -30,8 +31,8 @@ class Members(ListPage[Typed]):
     help = (
         "Who writes letters with this library. What stands here is what templates say as "
         "{{sender.name}}, {{sender.phone}} and so on; lines of one's own become fields, too. On a "
-        "server the rights themselves are given with nebbet library members. Ctrl+S keeps the "
-        "member at hand, Esc goes back to the shelves."
+        "server a lead lets people in here, and lets those go who have left the team. Ctrl+S keeps "
+        "the member at hand, Esc goes back to the shelves."
     )
     kinds = ("member", "register")
     signature = Signal()
@@ -47,6 +48,8 @@ class Members(ListPage[Typed]):
         self.write_button = pieces.button("Write my signature…", self.signature.emit)
         self.add = pieces.button("New member", self._new, "words", "Ctrl+Alt+A")
         self.for_leads = (self.save_button, self.add)
+        self.typed_into = (self.form,)
+        self.login = LoginBox(shared)
         self._lay_out()
         self.form.edited.connect(self.unsaved.edited)
         self.add_key("Back to the shelves", "Esc", self.leave)
@@ -71,6 +74,7 @@ class Members(ListPage[Typed]):
             pieces.label("Letters", "heading"),
             pieces.rule(),
             self.sent,
+            self.login,
             margin=20,
         )
         right.layout().addStretch(1)  # type: ignore[union-attr]
@@ -95,6 +99,8 @@ class Members(ListPage[Typed]):
     def _aside(self, member: Member) -> str:
         if self.unsaved.has_draft(member.id):
             return "draft"
+        if member.left:
+            return said("left the team")
         return "you" if member.id == self._shared.my_id else member.role
 
     def record(self, key: str) -> Member | None:
@@ -102,6 +108,7 @@ class Members(ListPage[Typed]):
 
     def shown(self) -> None:
         member, shared = self.record(self.unsaved.key or ""), self._shared
+        self.login.show_member(member)
         self.write_button.setVisible(bool(member and member.id == shared.my_id))
         texts = signature_of(member).texts
         written = [

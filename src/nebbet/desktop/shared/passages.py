@@ -50,6 +50,7 @@ class SharedPassages(ListPage[Passage]):
         )
         self.add = pieces.button("New passage", self._new, "words", "Ctrl+Alt+A")
         self.for_leads = (self.keep_button, self.drop, self.add)
+        self.typed_into = (self.title_field, self.body)
         self._lay_out()
         self._connect()
 
@@ -162,6 +163,9 @@ class SharedPassages(ListPage[Passage]):
         users, catalogue = self._users(), self._shared.catalogue
         name = users[0].content.frame if users else next(iter(catalogue.frames), "")
         return replace(catalogue.frame(name), band="", logo="", foot=())
+
+    def may_type(self) -> bool:
+        return super().may_type() or self.unsaved.key == SIGNATURE
 
     def shown(self) -> None:
         own = self.unsaved.key == SIGNATURE

@@ -68,6 +68,8 @@ class LibraryPage(Place):
         self.view = ShelvesView(shared, links, [self.new, self.take_files])
         self.shelves, self.table, self.pane = self.view.tree, self.view.table, self.view.pane
         self.find_field, self.acts = self.view.find_field, self.view.acts
+        self._mine: list[Place] = []  # the pages that were made
+        self._led = shared.leads
         self._presence = Presence(shared)
         self._pages = PageStack(self.view)
         self._pages.currentChanged.connect(lambda _index: self._be_present())
@@ -134,10 +136,24 @@ class LibraryPage(Place):
         return made
 
     def _add(self, page: _Page) -> _Page:
-        if not self._shared.leads:
-            for control in page.for_leads:
-                control.hide()
+        self._mine.append(page)
+        self._show_for_leads(page)
         return self._pages.add(page)
+
+    def _show_for_leads(self, page: Place) -> None:
+        for control in page.for_leads:
+            control.setVisible(self._shared.leads)
+
+    def _follow_role(self) -> None:
+        """Somebody was made a lead, or is none any more."""
+        if self._shared.leads == self._led:
+            return
+        self._led = self._shared.leads
+        for page in self._mine:
+            self._show_for_leads(page)
+            if isinstance(page, ListPage):
+                page.let_type()
+                page.shown()
 
     def _add_list(self, page: _List) -> _List:
         page.earlier.connect(self._show_editions)
@@ -272,6 +288,7 @@ class LibraryPage(Place):
     # Following the library
 
     def _follow(self, change: Change) -> None:
+        self._follow_role()
         if change.touches("proposal"):
             self._show_proposed()
         if change.touches("shelf"):

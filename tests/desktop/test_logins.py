@@ -1,0 +1,133 @@
+"""A lead lets people in and lets them go in the window, and what a role that changes does there."""
+
+from collections.abc import Iterator
+from contextlib import closing
+
+import psycopg
+import pytest
+from msgspec.structs import replace
+from PySide6.QtGui import QGuiApplication
+from pytestqt.qtbot import QtBot
+from sqlalchemy import make_url
+
+from nebbet.desktop.kit import asking
+from nebbet.library import logins
+from nebbet.library.moving import copy_library
+from nebbet.library.postgres import Away
+from nebbet.library.setting_up import make_ready
+from nebbet.library.store import Library, open_library
+from nebbet.personal.home import Home
+from nebbet.personal.secrets import SessionSecrets
+from nebbet.personal.settings import read_settings, write_settings
+from nebbet.standin import demo
+from nebbet.standin.service import MailService
+from tests.conftest import NOW
+from tests.desktop.conftest import Hand, close, open_window_with
+from tests.library.conftest import database, server  # noqa: F401 - fixtures
+
+LEAD = "lg_lead"
+
+
+@pytest.fixture
+def keeper(database: str, home: Home) -> Iterator[Library]:  # noqa: F811
+    """The demo's library on a server, as whoever keeps it; its lead can log in."""
+    with psycopg.connect(database, autocommit=True) as connection:
+        before = {row[0] for row in connection.execute("SELECT rolname FROM pg_roles")}
+    with closing(open_library(database)) as made:
+        make_ready(made.engine)
+        with closing(open_library(home.library_file)) as held:
+            copy_library(held, made)
+        member = made.catalogue(NOW).members[demo.LEAD]
+        logins.let_in(made.engine, member, LEAD)
+        yield made
+        with psycopg.connect(database, autocommit=True) as connection:
+            after = {row[0] for row in connection.execute("SELECT rolname FROM pg_roles")}
+            for role in sorted(after - before, key=lambda name: name.startswith("team")):
+                connection.execute(f'DROP OWNED BY "{role}"')
+                connection.execute(f'DROP ROLE "{role}"')
+
+
+@pytest.fixture
+def hand(
+    keeper: Library,
+    database: str,
+    home: Home,
+    service: MailService,
+    qtbot: QtBot,
+) -> Iterator[Hand]:
+    where = make_url(database).set(username=LEAD).render_as_string(hide_password=False)
+    settings = read_settings(home.settings_file)
+    write_settings(home.settings_file, replace(settings, library=where, member=demo.LEAD))
+    window = open_window_with(home, SessionSecrets({settings.account.user: demo.PASSWORD}))
+    window.notices.ask = lambda *_args: True  # type: ignore[method-assign]
+    yield Hand(window, qtbot, service)
+    close(window)
+
+
+def members(hand: Hand, name: str):  # type: ignore[no-untyped-def]
+    hand.press("Alt+2")
+    hand.window.library.show_members()
+    page = hand.window.library.members
+    hand.click_row(page.list, name)
+    hand.until(page.login.state.text)
+    return page
+
+
+def test_a_lead_lets_somebody_in_and_lets_them_go(
+    hand: Hand,
+    keeper: Library,
+    database: str,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    page = members(hand, "Benedek")
+    box = page.login
+    hand.until(lambda: box.state.text() == "Cannot log in yet.")
+    monkeypatch.setattr(asking, "ask_line", lambda *_args, **_more: "lg_benedek")
+    hand.click(box.let_in_button)
+    hand.until(lambda: box.state.text() == "Logs in as lg_benedek.")
+    password = box.password.text()
+    assert "is let in" in hand.said and len(password) == 19
+    hand.click(box.copy_button)
+    assert QGuiApplication.clipboard().text() == password
+    where = make_url(database).set(username="lg_benedek").render_as_string(hide_password=False)
+    with closing(open_library(where)) as own:
+        assert own.role == "colleague"
+    hand.click(box.left_button)
+    hand.until(lambda: box.state.text().startswith("Left the team"))
+    assert box.password.isHidden()
+    with pytest.raises(Away):
+        open_library(where)
+    hand.click(box.let_in_button)
+    hand.until(lambda: box.state.text() == "Logs in as lg_benedek.")
+    with closing(open_library(where)) as own:
+        assert own.role == "colleague"
+
+
+def test_a_login_of_something_else_is_refused_in_words(
+    hand: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    box = members(hand, "Benedek").login
+    hand.until(box.let_in_button.isVisible)
+    monkeypatch.setattr(asking, "ask_line", lambda *_args, **_more: "postgres")
+    hand.click(box.let_in_button)
+    hand.until(lambda: "The server has that login for something else" in hand.said)
+    assert box.state.text() == "Cannot log in yet."
+
+
+def test_who_is_no_lead_any_more_reads_and_is_not_let_type(hand: Hand, keeper: Library) -> None:
+    hand.press("Alt+2")
+    hand.window.library.show_facts()
+    page = hand.window.library.facts
+    assert page.save.isVisible() and not page.form.value.isReadOnly()
+    member = keeper.catalogue(NOW).members[demo.LEAD]
+    logins.let_in(keeper.engine, replace(member, role="colleague"), LEAD)
+    hand.until(lambda: not page.save.isVisible())
+    assert page.form.value.isReadOnly() and page.working_days.code.isReadOnly()
+    logins.let_in(keeper.engine, replace(member, role="lead"), LEAD)
+    hand.until(page.save.isVisible)
+    assert not page.form.value.isReadOnly()
+    logins.enrol(keeper.engine, "benedek.roy", "lg_other", "lead")
+    logins.let_go(keeper.engine, demo.LEAD)
+    hand.session.shared.refresh()
+    hand.until(hand.window.library_state.isVisible)
+    assert hand.window.library_state.text().startswith("Not let in")
