@@ -50,7 +50,7 @@ def keeper(database: str, home: Home) -> Iterator[Library]:  # noqa: F811
 @pytest.fixture
 def hand(
     keeper: Library,
-    database: str,
+    database: str,  # noqa: F811
     home: Home,
     service: MailService,
     qtbot: QtBot,
@@ -76,7 +76,7 @@ def members(hand: Hand, name: str):  # type: ignore[no-untyped-def]
 def test_a_lead_lets_somebody_in_and_lets_them_go(
     hand: Hand,
     keeper: Library,
-    database: str,
+    database: str,  # noqa: F811
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     page = members(hand, "Benedek")

@@ -11,21 +11,21 @@ def mark_now(connection: Connection) -> str:
     return str(connection.scalar(text(_MARK[connection.dialect.name])))
 
 
-def since(connection: Connection, mark: str) -> Change:
-    """What changed since the log stood at a mark; everything where it does not reach back so far,
-    or is the log of another database: one that was brought back from a backup, say."""
+def since(connection: Connection, mark: str) -> tuple[str, Change]:
+    """Where the log stands, and what changed since it stood at a mark; everything where it does not
+    reach back so far, or is the log of another database: one that was brought back from a backup,
+    say."""
     whose, _, number = mark.rpartition(":")
     if not number.isdigit():
-        return EVERYTHING
-    later, at_mark = _SINCE[connection.dialect.name]
-    asked = {"mark": number, "whose": whose}
-    oldest = connection.execute(text(at_mark), asked).one()
-    if not oldest.same or (oldest.number is not None and oldest.number > 1 and oldest.beyond):
-        return EVERYTHING
+        return mark_now(connection), EVERYTHING
+    state, later = _SINCE[connection.dialect.name]
+    at = connection.execute(text(state), {"mark": number, "whose": whose}).one()
+    if not at.same or (at.oldest is not None and at.oldest > 1 and at.beyond):
+        return str(at.now), EVERYTHING
     keys: dict[str, set[str]] = {}
-    for kind, key in connection.execute(text(later), {"mark": number}):
+    for kind, key in connection.execute(text(later), {"mark": number}) if at.more else ():
         keys.setdefault(kind.rstrip("_"), set()).add(key)
-    return Change({kind: frozenset(found) for kind, found in keys.items()})
+    return str(at.now), Change({kind: frozenset(found) for kind, found in keys.items()})
 
 
 def whose_log(connection: Connection) -> str:
@@ -42,19 +42,23 @@ _MARK = {
     "sqlite": "SELECT coalesce((SELECT seq FROM sqlite_sequence WHERE name = 'change'), 0)",
     "postgresql": f"SELECT {_WHOSE} || ':' || pg_snapshot_xmin(pg_current_snapshot())",
 }
-# By the kind of database: the entries after a mark, and the oldest one that is kept, with whether
-# it lies beyond the mark; same says that the log knows the mark at all.
+# By the kind of database: where the log stands, and how that is to a mark; then the entries since.
+# same: it is a mark of this log; oldest: the number of the first entry that is kept; beyond: that
+# lies after the mark; more: some were made since.
 _SINCE = {
     "sqlite": (
+        f"SELECT ({_MARK['sqlite']}) AS now, min(number) AS oldest, "
+        "min(number) > CAST(:mark AS INTEGER) + 1 AS beyond, "
+        "max(number) > CAST(:mark AS INTEGER) AS more, "
+        f"CAST(:mark AS INTEGER) <= ({_MARK['sqlite']}) AND :whose = '' AS same FROM change",
         "SELECT DISTINCT kind, key FROM change WHERE number > CAST(:mark AS INTEGER)",
-        "SELECT min(number) AS number, min(number) > CAST(:mark AS INTEGER) + 1 AS beyond, "
-        "CAST(:mark AS INTEGER) <= coalesce((SELECT seq FROM sqlite_sequence WHERE name = 'change')"
-        ", 0) AND :whose = '' AS same FROM change",
     ),
     "postgresql": (
-        "SELECT DISTINCT kind, key FROM change WHERE made >= CAST(:mark AS xid8)",
-        "SELECT min(number) AS number, min(made) > CAST(:mark AS xid8) AS beyond, "
+        f"SELECT ({_MARK['postgresql']}) AS now, (SELECT min(number) FROM change) AS oldest, "
+        "(SELECT min(made) > CAST(:mark AS xid8) FROM change) AS beyond, "
+        "EXISTS (SELECT 1 FROM change WHERE made >= CAST(:mark AS xid8)) AS more, "
         "CAST(:mark AS xid8) <= pg_snapshot_xmax(pg_current_snapshot()) "
-        f"AND :whose = {_WHOSE} AS same FROM change",
+        f"AND :whose = {_WHOSE} AS same",
+        "SELECT DISTINCT kind, key FROM change WHERE made >= CAST(:mark AS xid8)",
     ),
 }

@@ -102,8 +102,8 @@ def read_changes(
 ) -> tuple[Catalogue, Change]:
     """The catalogue as it is now, and what changed since the known one was read; only that is
     read, however much there is beside it, and what else is asked for."""
-    mark = mark_now(connection)
-    change = since(connection, known.mark).joined(also)
+    mark, change = since(connection, known.mark)
+    change = change.joined(also)
     if change.everything:
         return read_catalogue(connection, now), change
     editing = _editing(connection, now)

@@ -147,6 +147,11 @@ class Stores(Struct, frozen=True):
         if isinstance(self.library, TeamLibrary):
             self.library.hurry(seconds)
 
+    @property
+    def is_away(self) -> bool:
+        """Whether the library is on a server that cannot be worked with just now."""
+        return isinstance(self.library, TeamLibrary) and self.library.away is not None
+
     def use_password(self, password: str) -> None:
         """Go on with another password for the library's server."""
         if isinstance(self.library, TeamLibrary):

@@ -25,7 +25,7 @@ from nebbet.desktop.session.search import Search
 from nebbet.library.catalogue import Catalogue, Unread, seen_by
 from nebbet.library.changes import NO_CHANGE, Change
 from nebbet.library.entries import Registered
-from nebbet.library.holdings import LibraryFile
+from nebbet.library.holdings import LibraryFile, Proposal
 from nebbet.library.writing import Writer
 
 if TYPE_CHECKING:
@@ -99,6 +99,11 @@ class SharedLibrary(QObject):
         return self._stores is not None
 
     @property
+    def is_away(self) -> bool:
+        """Whether the library's server cannot be worked with just now."""
+        return self.is_open and self.stores.is_away
+
+    @property
     def stores(self) -> "Stores":
         """The open files. Raises NebbetError while, or because, they are not."""
         if self._stores is None:
@@ -169,12 +174,24 @@ class SharedLibrary(QObject):
         """Take up what has changed in the library or the register."""
         change = found.change
         if change:  # first of all: the indexes follow the catalogue change by change
+            before = self.catalogue.proposals
             self._whole, self.catalogue = found.whole, found.catalogue
             self._tell_unread()
             self.changed.emit(change)
+            if change.touches("proposal"):
+                self._tell_answers(before)
         if found.entries is not self.entries:
             self.entries = found.entries
             self.register_changed.emit()
+
+    def _tell_answers(self, before: Mapping[str, Proposal]) -> None:
+        """Say what became of one's own proposals."""
+        for key, now in self.catalogue.proposals.items():
+            was = before.get(key)
+            if was is None or was.state != "waiting" or now.author != self.my_id:
+                continue
+            if now.state in ("accepted", "declined"):
+                self.voice.say(_answered(now))
 
     def _tell_unread(self) -> None:
         """Say, once, which rows of the library are passed over because nobody can read them."""
@@ -280,3 +297,23 @@ class SharedLibrary(QObject):
             if address := self.pictures.address(file):
                 markup = markup.replace(f"file:{file}", address)
         return markup
+
+
+def _answered(proposal: Proposal) -> str:
+    """What became of a proposal, for who made it."""
+    title, answer = proposal.title, proposal.answer
+    if proposal.state == "accepted":
+        if answer:
+            return said(
+                "Your proposal for “{title}” is in use. The lead says: {answer}",
+                title=title,
+                answer=answer,
+            )
+        return said("Your proposal for “{title}” is in use.", title=title)
+    if answer:
+        return said(
+            "Your proposal for “{title}” was declined. The lead says: {answer}",
+            title=title,
+            answer=answer,
+        )
+    return said("Your proposal for “{title}” was declined.", title=title)

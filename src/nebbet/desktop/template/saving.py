@@ -62,10 +62,16 @@ class Saving(QObject):
             self._run(
                 wanted,
                 lambda: drafting.propose(library, wanted, made),
-                lambda _number: said(
-                    "“{title}” is proposed: a lead will look at it.", title=draft.title
-                ),
+                lambda _number: self._proposed(draft.title),
             )
+
+    def _proposed(self, title: str) -> str:
+        if self._shared.is_away:
+            return said(
+                "“{title}” waits on this computer: it is proposed when the server is there again.",
+                title=title,
+            )
+        return said("“{title}” is proposed: a lead will look at it.", title=title)
 
     def _run(
         self, wanted: Wanted, write: Callable[[], object], words: Callable[[int], str]
