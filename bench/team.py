@@ -1,6 +1,6 @@
 """A team on one server: a slow line, a large library, and two hundred colleagues at once.
 
-    bench/team.py [--people 200] [--seconds 60] [--cases 50000]
+    bench/team.py [--people 200] [--seconds 60] [--cases 50000] [--letters 1000000]
 
 The colleagues are processes of this machine, as is the server: what they take from each other is in
 the figures.
@@ -176,6 +176,42 @@ def processor(act: Callable[[], object]) -> float:
     return time.process_time() - began
 
 
+def letters(url: str, number: int) -> None:
+    """A register of so many letters: a page, what has some words, and another letter that comes."""
+    with psycopg.connect(url, autocommit=True) as keeper:
+        keeper.execute("ALTER TABLE nebbet.register DISABLE TRIGGER USER")
+        keeper.execute(
+            f"""INSERT INTO nebbet.register (message_id, sent, sender, contact, name, address,
+            case_number, template, edition, title, subject, words)
+            SELECT '<b' || n || '@x>', now() - n * interval '5 minutes', 'm' || n % 50, '',
+            'Person ' || n % 90000, 'p' || n % 90000 || '@x.example', 'LS-' || n, 't00007', 1,
+            'Refund agreed', 'Your refund for booking LS-' || n,
+            'person ' || n % 90000 || ' p' || n % 90000 || ' x example ls ' || n ||
+            ' refund agreed your refund for booking ls ' || n FROM generate_series(1, {number}) n"""
+        )
+        keeper.execute("ALTER TABLE nebbet.register ENABLE TRIGGER USER")
+        keeper.execute("ANALYZE nebbet.register")
+        plain = took(
+            lambda: keeper.execute(
+                "SELECT * FROM nebbet.register ORDER BY sent DESC LIMIT 200"
+            ).fetchall()
+        )
+    with closing(open_library(url)) as library:
+        engine = library.engine
+        first = took(lambda: register.page(engine))
+        rows = register.page(engine).rows
+        after = took(lambda: register.page(engine, after=rows[-1]))
+        rare = took(lambda: register.page(engine, "ls 48211"))
+        common = took(lambda: register.page(engine, "refund"))
+        newest = took(lambda: register.latest(engine, "m7"))
+    print(
+        f"\nA register of {number:,} letters: its first page {first * 1000:.0f} ms, the next one "
+        f"{after * 1000:.0f} ms, what has a number {rare * 1000:.0f} ms, a word that every letter "
+        f"has {common * 1000:.0f} ms, what a window holds {newest * 1000:.0f} ms; the 200 newest "
+        f"by plain SQL {plain * 1000:.0f} ms: {first / plain:.1f} times"
+    )
+
+
 # Two hundred at once
 
 
@@ -322,6 +358,7 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--people", type=int, default=200)
     parser.add_argument("--seconds", type=float, default=60.0)
+    parser.add_argument("--letters", type=int, default=1_000_000)
     parser.add_argument("--cases", type=int, default=50_000)
     asked = parser.parse_args()
     with a_server(2 * asked.people + 60) as url:
@@ -331,6 +368,7 @@ def main() -> None:
     with a_server(60) as url:
         made(url, 300, asked.cases)
         arrives(url, asked.cases)
+        letters(url, asked.letters)
 
 
 if __name__ == "__main__":

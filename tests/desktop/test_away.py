@@ -13,6 +13,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from nebbet.core.body import BUILT_IN
 from nebbet.desktop import application
 from nebbet.library.moving import copy_library
 from nebbet.library.store import open_library
@@ -228,7 +229,32 @@ def _write_a_passage(hand: Hand) -> None:
     hand.press("Ctrl+Home")
 
 
-PAGES = [_write_in_the_editor, _write_a_letter, _write_a_fact, _write_a_passage]
+def _write_a_frame(hand: Hand) -> None:
+    hand.press("Alt+2")
+    hand.window.library.show_frames()
+    page = hand.window.library.frames
+    page.refresh(next(key for key in hand.session.shared.catalogue.frames if key not in BUILT_IN))
+    page.name.setFocus()
+    hand.press("End")
+
+
+def _write_a_member(hand: Hand) -> None:
+    hand.press("Alt+2")
+    hand.window.library.show_members()
+    hand.window.library.members.form.fields["job"].setFocus()
+    hand.press("End")
+
+
+def _write_the_working_days(hand: Hand) -> None:
+    hand.press("Alt+2")
+    hand.window.library.show_facts()
+    hand.window.library.facts.working_days.closed.setFocus()
+
+
+PAGES = [
+    _write_in_the_editor, _write_a_letter, _write_a_fact, _write_a_passage, _write_a_frame,
+    _write_a_member, _write_the_working_days,
+]  # fmt: skip
 
 
 @pytest.mark.parametrize("go", PAGES)
@@ -289,3 +315,28 @@ def test_it_is_said_once_that_the_library_is_there_again(hand: Hand, line: Line)
         hand.bot.wait(1500)
     assert said.count("The library is there again.") == 2
     assert sum("You go on with the copy" in words for words in said) == 2
+
+
+def test_the_address_is_mended_without_saying_again_who_one_is(
+    on_server: Home,
+    line: Line,
+    service: MailService,
+    qtbot: QtBot,
+    database: str,  # noqa: F811
+) -> None:
+    """Without a copy nobody is known: what the library has of the person is not written over."""
+    settings = read_settings(on_server.settings_file)
+    write_settings(on_server.settings_file, replace(settings, library=f"{line.url}&user=stranger"))
+    hand = a_hand(on_server, qtbot, service)
+    hand.until(lambda: hand.window.library_state.text() == "Login unknown")
+    profile = hand.window.profile
+    assert hand.window.place is profile
+    profile.library.setText(line.url)
+    profile.library.setFocus()
+    hand.press("Ctrl+S")
+    hand.until(lambda: "opened when Nebbet is started again" in hand.said)
+    close(hand.window)
+    again = a_hand(on_server, qtbot, service)
+    again.until(lambda: again.session.shared.me is not None)
+    assert again.session.shared.me.phone
+    close(again.window)

@@ -12,6 +12,7 @@ from sqlalchemy import make_url
 
 from nebbet.desktop.kit import asking
 from nebbet.library import logins
+from nebbet.library.holdings import Proposal
 from nebbet.library.moving import copy_library
 from nebbet.library.postgres import Away
 from nebbet.library.setting_up import make_ready
@@ -103,6 +104,22 @@ def test_a_lead_lets_somebody_in_and_lets_them_go(
         assert own.role == "colleague"
 
 
+def test_the_role_that_a_lead_chooses_holds_on_the_server(
+    hand: Hand,
+    keeper: Library,
+    database: str,  # noqa: F811
+) -> None:
+    logins.enrol(keeper.engine, "ivo.lindqvist", "lg_ivo", "colleague")
+    page = members(hand, "Ivo")
+    hand.until(lambda: page.login.state.text() == "Logs in as lg_ivo.")
+    page.form.role.setCurrentIndex(page.form.role.findData("lead"))
+    hand.press("Ctrl+S")
+    hand.until(lambda: "Ivo Lindqvist is kept." in hand.said)
+    where = make_url(database).set(username="lg_ivo").render_as_string(hide_password=False)
+    with closing(open_library(where)) as own:
+        assert own.role == "lead" and own.catalogue(NOW).members["ivo.lindqvist"].role == "lead"
+
+
 def test_a_login_of_something_else_is_refused_in_words(
     hand: Hand, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -131,3 +148,24 @@ def test_who_is_no_lead_any_more_reads_and_is_not_let_type(hand: Hand, keeper: L
     hand.session.shared.refresh()
     hand.until(hand.window.library_state.isVisible)
     assert hand.window.library_state.text().startswith("Not let in")
+
+
+def test_the_proposer_hears_what_became_of_it(
+    hand: Hand,
+    keeper: Library,
+    database: str,  # noqa: F811
+) -> None:
+    content = keeper.catalogue(NOW).templates["refund-agreed"].content
+    for key, title in (("pa", "First"), ("pb", "Second")):
+        keeper.propose(
+            Proposal(key, "refund-agreed", 1, "refunds", title, content, demo.LEAD, NOW, "why")
+        )
+    hand.until(lambda: {"pa", "pb"} <= hand.session.shared.catalogue.proposals.keys())
+    keeper.decline("pa", "Too long", "benedek.roy", NOW)
+    hand.until(
+        lambda: "Your proposal for “First” was declined. The lead says: Too long" in hand.said
+    )
+    waiting = keeper.catalogue(NOW).proposals["pb"]
+    keeper.accept(waiting, content, "Second", "", "benedek.roy", NOW,
+                  based_on=keeper.catalogue(NOW).templates["refund-agreed"].edition)  # fmt: skip
+    hand.until(lambda: "Your proposal for “Second” is in use." in hand.said)

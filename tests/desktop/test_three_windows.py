@@ -119,6 +119,8 @@ class Person:
     def write_a_template(self, chance: random.Random, mark: str) -> None:
         library, key = self.hand.window.library, chance.choice(TEMPLATES)
         self.hand.window.go(library)
+        if key not in self.shared.catalogue.templates:
+            return  # started anew on a silent line, before there was a copy
         library.edit(key)
         editor = library.editor
         cursor = editor.body.textCursor()

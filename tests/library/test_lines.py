@@ -352,3 +352,17 @@ def test_a_copy_of_a_database_that_was_brought_back_is_read_anew(
     other.close()
     with psycopg.connect(server, autocommit=True) as keeper:
         keeper.execute("DROP DATABASE restored WITH (FORCE)")
+
+
+def test_a_window_that_is_open_hears_that_the_library_was_brought_up_to_date(
+    lead: TeamLibrary, team: str
+) -> None:
+    known = lead.catalogue(NOW)
+    known, _change = lead.follow(NOW, known)
+    with psycopg.connect(team, autocommit=True) as keeper:
+        keeper.execute("UPDATE nebbet.alembic_version SET version_num = '9999'")
+        keeper.execute("INSERT INTO nebbet.change (kind, key) VALUES ('library', '9999')")
+    found, _change = lead.follow(NOW, known)
+    assert lead.away == NEWER and found.templates == known.templates
+    with pytest.raises(Away, match="Update Nebbet on this computer"):
+        lead.set_template("t1", pinned=True)

@@ -150,7 +150,7 @@ def _doors(connection: Connection, _now: datetime) -> Iterator[Finding]:
         return  # nobody else may read what the file says
     rules = connection.execute(
         text(
-            "SELECT type, auth_method FROM pg_catalog.pg_hba_file_rules "
+            "SELECT DISTINCT type, auth_method FROM pg_catalog.pg_hba_file_rules "
             "WHERE error IS NULL AND type LIKE 'host%' "
             "AND auth_method IN ('trust', 'password', 'md5')"
         )

@@ -47,7 +47,7 @@ def put_document(
     """Keep a record in the place of an earlier one; says whether it was added, replaced or is
     unchanged. Raises Overtaken where it is not as it was seen: the row says so itself, as it is
     when it is written to."""
-    held = _held(connection, table, key, value, type(record), seen)
+    held = _held(connection, table, key, value, type(record), seen, record)
     return _write(connection, table, key, value, record, held)
 
 
@@ -78,11 +78,19 @@ def remove_document(
 
 
 def _held(
-    connection: Connection, table: Table, key: str, value: str, kind: type, seen: Seen
+    connection: Connection,
+    table: Table,
+    key: str,
+    value: str,
+    kind: type,
+    seen: Seen,
+    wanted: object = WHATEVER,
 ) -> str | None:
-    """What a row holds now. Raises Overtaken where that is not what was seen."""
+    """What a row holds now. Raises Overtaken where that is neither what was seen nor what is wanted
+    already."""
     held: str | None = connection.scalar(select(table.c.data).where(table.c[key] == value))
-    if seen is not WHATEVER and (None if held is None else _read(held, kind)) != seen:
+    now = None if held is None else _read(held, kind)
+    if seen is not WHATEVER and now not in (seen, wanted):
         raise _overtaken(connection, table, key, value, kind)
     return held
 
@@ -129,7 +137,7 @@ def put_state(
     """Keep a fact, a passage or a frame as `put_document`, and as one of its states. value is the
     key where the record itself does not say it. Raises Overtaken where it is not as it was seen."""
     value = value or str(getattr(record, key))
-    before = _held(connection, table, key, value, type(record), seen)
+    before = _held(connection, table, key, value, type(record), seen, record)
     _write(connection, table, key, value, record, before)
     kind = type(record).__name__.lower()
     if before is not None and _last(connection, kind, value) is None:

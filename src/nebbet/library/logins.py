@@ -19,7 +19,7 @@ from sqlalchemy.exc import DBAPIError
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
 from nebbet.library import schema
-from nebbet.library.documents import put_document
+from nebbet.library.documents import WHATEVER, Seen, put_document
 from nebbet.library.engine import explained, reading
 from nebbet.library.guards import SCHEMA
 from nebbet.library.holdings import Role
@@ -36,15 +36,17 @@ def let_in(
     *,
     password: str = "",
     until: datetime | None = None,
+    seen: Seen = WHATEVER,
 ) -> None:
     """Let a member in under a login of the server, as what they are; new ones and known ones, and
-    those who had left. A password that holds until a moment is one to begin with.
+    those who had left. A password that holds until a moment is one to begin with. seen is the
+    member as they were shown.
 
     Raises NebbetError where that may not be, and nothing is changed then.
     """
     member = replace(member, left=False)
     with _acting(engine, "The member cannot be let in") as one:
-        put_document(one, schema.member, "id", member.id, member)
+        put_document(one, schema.member, "id", member.id, member, seen)
         _call(
             one,
             "nebbet_let_in(:member, :login, :leads, :verifier, :until)",

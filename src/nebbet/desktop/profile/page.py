@@ -161,17 +161,19 @@ class ProfilePage(Place):
     def save(self) -> None:
         """Keep the profile, unless the address is none."""
         try:
-            member = self.person.member()
             library, server_password = self._library()
+            nobody = not any(self.fields[name].text().strip() for name in _WHO)
+            member = None if nobody and self._session.following.state else self.person.member()
         except NebbetError as error:
             self.told.setText(error.sentence)
             return
         self.told.clear()
         own = self._session.settings.member
-        member = replace(member, id=member.id or own or member.email)
+        if member is not None:
+            member = replace(member, id=member.id or own or member.email)
         settings = replace(
             self._session.settings,
-            member=member.id,
+            member=member.id if member else own,
             library=library,
             account=self._account(),
             hold_seconds=_number(self.hold, 10),
@@ -222,4 +224,5 @@ def _number(field: QLineEdit, otherwise: int) -> int:
 
 
 _LOOKS = {"": "as the desktop", "light": "light", "dark": "dark"}
+_WHO = ("first_name", "last_name", "email")
 _ACCOUNT = ("user", "smtp_host", "imap_host", "sent_folder", "certificate")

@@ -71,7 +71,7 @@ class Following(QObject):
         if isinstance(library, TeamLibrary):
             self._team = library
             for changed in (self._shared.changed, self._shared.register_changed):
-                changed.connect(self._copy_timer.start)
+                changed.connect(self._copy_soon)
             self._shared.changed.connect(self._count)
             self._copy_timer.start()
             self._tell_reach()
@@ -167,9 +167,9 @@ class Following(QObject):
             return waited
 
         shared.operations.run(back, self._came_back, self._not_back)
-        self._hurry()
 
     def _came_back(self, waited: int | None) -> None:
+        self._hurry()
         told, self._told = self._told, None
         if waited is None or (told is None and not waited):
             return
@@ -186,7 +186,9 @@ class Following(QObject):
     def _not_back(self, error: NebbetError) -> None:
         if isinstance(error, Away):
             self._tell_reach()
-        else:
+        else:  # the library did not take something; the rest went up
+            self._hurry()
+            self._told = None
             self._shared.voice.fail(error)
         self._look_again()
 
@@ -210,6 +212,11 @@ class Following(QObject):
                 advice=reason.advice,
             )
         if reason == GONE:
+            if team.read_at is not None:
+                words = said(
+                    "The library's server does not answer. You go on with the copy on this "
+                    "computer: letters go out, and what you propose is handed in later."
+                )
             self._shared.voice.say(words)
         else:
             self._shared.voice.say(words, said("Look at the profile"), self.profile_wanted.emit)
@@ -263,6 +270,11 @@ class Following(QObject):
 
         shared.operations.run(shared.reading(also), read, _unheard)
         self._count()
+
+    def _copy_soon(self) -> None:
+        """Not put off by further changes: in a large team there is always one."""
+        if not self._copy_timer.isActive():
+            self._copy_timer.start()
 
     def _keep_copy(self) -> None:
         shared, now = self._shared, self._shared.now()

@@ -38,6 +38,7 @@ class Session(QObject):
     def __init__(self, parts: Parts, voice: Voice, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.parts, self.voice, self.settings = parts, voice, parts.settings
+        self._putting: Member | None = None  # oneself, on the way into the library
         self.operations, self.network = Operations(self), Operations(self)
         # What one keeps for oneself waits for no server; only for its file to be open.
         self.keeping = Operations(self, held=True)
@@ -158,14 +159,19 @@ class Session(QObject):
     # Settings
 
     def save_settings(
-        self, settings: Settings, member: Member, password: str, server_password: str = ""
+        self,
+        settings: Settings,
+        member: Member | None,
+        password: str,
+        server_password: str = "",
     ) -> None:
-        """Keep the profile: settings in one's own file, oneself in the library. Another library is
-        tried before it is kept, and opened at the next start."""
+        """Keep the profile: settings in one's own file, oneself (if anything is said of that) in
+        the library. Another library is tried before it is kept, and opened at the next start."""
         before = self.settings.library
         save = self._saving(settings, member, password, server_password)
 
         def done(kept: object) -> None:
+            self._putting = None
             self.settings, self.shared.member = settings, settings.member
             self.following.hurry()
             self.sending.use(settings.account, settings.hold_seconds)
@@ -177,7 +183,11 @@ class Session(QObject):
                 told.append(said("The other library is opened when Nebbet is started again."))
             self.voice.say(" ".join(told))
 
-        self.shared.change(save, done)
+        def failed(error: NebbetError) -> None:
+            self._putting = None
+            self.voice.fail(error)
+
+        self.shared.change(save, done, failed)
 
     def choose_server_password(self, password: str) -> None:
         """Give one's own login on the library's server another password, for good."""
@@ -200,10 +210,12 @@ class Session(QObject):
         shared.change(act, done, once="own password")
 
     def _saving(
-        self, settings: Settings, member: Member, password: str, server_password: str
+        self, settings: Settings, member: Member | None, password: str, server_password: str
     ) -> Callable[[], bool]:
         """What keeps a profile; says whether the passwords outlive the program."""
         parts, before = self.parts, self.settings.library
+        # What is on its way is in the library before this is.
+        seen, self._putting = self._putting or self.shared.me, member
 
         def save() -> bool:
             if settings.library != before or server_password:
@@ -217,7 +229,8 @@ class Session(QObject):
                 kept = parts.secrets.keep(settings.library, server_password) and kept
                 if settings.library == before:
                     self.shared.stores.use_password(server_password)
-            self.shared.library.put(member)
+            if member is not None:
+                self.shared.library.put(member, seen=seen)
             return kept
 
         return save

@@ -51,6 +51,20 @@ class LoginBox(QWidget):
         shared = self._shared
         return shared.is_open and shared.library.engine.dialect.name == "postgresql"
 
+    def keeping(self, member: Member) -> Callable[[object], object]:
+        """What keeps a member in the library: of one who can log in, the role on the server,
+        too."""
+        library, login = self._shared.library, self._logins.get(member.id)
+        if not login or member.left:
+            return lambda seen: library.put(member, seen=seen)
+        from nebbet.library.logins import let_in
+
+        def keep(seen: object) -> None:
+            library.check_reach(said("The change cannot be kept"))
+            let_in(library.engine, member, login, seen=seen)
+
+        return keep
+
     def show_member(self, member: Member | None) -> None:
         """Take up the member at hand."""
         if member is None or self._member is None or member.id != self._member.id:
@@ -138,6 +152,8 @@ class LoginBox(QWidget):
     def _tell(self, member: Member, password: str, until: datetime) -> None:
         if self._member is not None and self._member.id == member.id:
             self.password.setText(password)
+            self._show()
+            self.copy_button.setFocus()
         self._shared.voice.say(
             said(
                 "{name} is let in. The password to begin with stands beside, and only now: it "

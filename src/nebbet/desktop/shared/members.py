@@ -145,9 +145,8 @@ class Members(ListPage[Typed]):
             return
         if not member.id:
             member = replace(member, id=_free_id(member, shared.catalogue.members))
-        library = shared.library
         words = said("{name} is kept.", name=member.name)
-        self.put(member.id, member, lambda seen: library.put(member, seen=seen), words)
+        self.put(member.id, member, self.login.keeping(member), words)
 
 
 def _in_register(count: int) -> str:
