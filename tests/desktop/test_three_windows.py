@@ -38,7 +38,7 @@ from tests.desktop.conftest import Hand, close, open_window_with
 from tests.library.conftest import database, server  # noqa: F401 - fixtures
 from tests.library.line import Line
 
-ACTS = int(os.environ.get("NEBBET_ACTS", "90"))
+ACTS = int(os.environ.get("NEBBET_ACTS", "150"))
 SEED = int(os.environ.get("NEBBET_SEED", "1"))
 PEOPLE = {demo.LEAD: "lead", "anneli.brandt": "lead", demo.ME: "colleague"}
 FACTS = ("desk_phone", "desk_hours")
@@ -206,6 +206,7 @@ def act(people: list[Person], keeper: Library, chance: random.Random, number: in
     acts = (person.change_a_fact, person.write_a_template, person.keep_a_word,
             person.begin_a_letter)  # fmt: skip
     what = chance.random()
+    person.hand.session.operations.settle(8)  # what is said then is said of this act
     if what < 0.62:
         chance.choice(acts)(chance, mark)
     elif what < 0.72:

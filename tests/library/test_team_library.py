@@ -2,10 +2,13 @@
 
 import tempfile
 from collections.abc import Iterator
+from contextlib import closing
 from functools import partial
 from pathlib import Path
 
+import msgspec
 import pytest
+from msgspec.structs import replace
 from sqlalchemy import Engine
 
 from nebbet.core.errors import NebbetError
@@ -14,7 +17,7 @@ from nebbet.core.records import Case, Contact, Member
 from nebbet.library import register
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.entries import Registered
-from nebbet.library.holdings import Proposal, Shelf
+from nebbet.library.holdings import Overtaken, Proposal, Shelf
 from nebbet.library.local_copy import LocalCopy
 from nebbet.library.postgres import GONE, Away
 from nebbet.library.store import open_library
@@ -173,6 +176,34 @@ def test_what_the_library_does_not_take_is_set_aside_and_the_rest_goes_up(
     with own.connect() as connection:
         (row,) = connection.execute(tables.waiting_table.select())
     assert row.kind == "proposal" and "cannot be made" in row.refused
+
+
+def test_what_an_earlier_nebbet_let_wait_goes_up(
+    team: TeamLibrary, line: Line, hanna: Contact, own: Engine
+) -> None:
+    """It was the record alone, with nothing to compare it with."""
+    line.cut()
+    team.gone()
+    WaitingWrites(own).add("contact", msgspec.json.encode(hanna))
+    assert team.follow(NOW, Catalogue())[0].contacts == {"c1": hanna}
+    line.mend()
+    team.back()
+    assert team.catalogue(NOW).contacts == {"c1": hanna}
+
+
+def test_somebody_who_was_quicker_meanwhile_is_not_written_over(
+    team: TeamLibrary, line: Line, hanna: Contact, database: str
+) -> None:
+    team.put(hanna, seen=None)
+    line.cut()
+    team.gone()
+    team.put(replace(hanna, first_name="Johanna"), seen=hanna)
+    with closing(open_library(database)) as other:
+        other.put(replace(hanna, title="Dr"), seen=hanna)
+    line.mend()
+    with pytest.raises(Overtaken):
+        team.back()
+    assert team.catalogue(NOW).contacts["c1"].title == "Dr" and team.count_waiting() == 0
 
 
 def test_away_again_in_the_middle_goes_on_later(team: TeamLibrary, line: Line) -> None:

@@ -30,6 +30,9 @@ ADMITTING = {
     IF EXISTS (SELECT 1 FROM nebbet.member m WHERE m.login = wanted AND m.id <> who) THEN
         {_SAY} 'That login is somebody else''s already; choose another one';
     END IF;
+    IF NOT EXISTS (SELECT 1 FROM nebbet.member m WHERE m.id = who) THEN
+        {_SAY} 'The library knows no such member; add them first';
+    END IF;
     SELECT m.login INTO before FROM nebbet.member m WHERE m.id = who;
     IF EXISTS (SELECT 1 FROM pg_roles r WHERE r.rolname = wanted) THEN
         IF NOT keeps AND (before IS DISTINCT FROM wanted OR {_IS_MORE.format(login="wanted")}) THEN

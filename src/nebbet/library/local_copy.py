@@ -170,6 +170,7 @@ class LocalCopy:
     def _keep(self, last: Kept | None, now: Kept) -> None:
         with explained(_CANNOT), self.engine.begin() as connection:
             if last is None:
+                (self._folder / "library").unlink(missing_ok=True)  # as Nebbet 0.1 kept it
                 _metadata.drop_all(connection)
                 connection.exec_driver_sql("DROP TABLE IF EXISTS register_words")
                 schema.register.drop(connection, checkfirst=True)

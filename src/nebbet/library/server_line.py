@@ -4,8 +4,7 @@ import time
 from collections.abc import Mapping
 from typing import Any
 
-# Seconds in which a server that works says something, whatever it is asked; a statement ends there
-# by itself before that.
+# Seconds in which a server that works says something, whatever it is asked.
 QUIET = 10.0
 
 

@@ -14,7 +14,6 @@ from nebbet.library.groups import BOTH, base_of, group_name, is_role, quoted, re
 from nebbet.library.guards import SCHEMA
 from nebbet.library.roles import has_function, set_up_in
 
-_MADE = {"nothing": "The library was made", "older": "The library was brought up to date"}
 OLDEST_SERVER = 140000  # PostgreSQL 14, as server_version_num has it
 _AS_BEFORE = "The server is as it was"
 
@@ -107,12 +106,12 @@ def mend_roles(connection: Connection) -> list[str]:
     base = set_up_in(connection)
     made = [name for name in (group_name(base, role) for role in BOTH) if name not in there]
     if not known:
-        done.append(f"The roles {made[0]} and {made[1]} were made, with their rights" if made else
-                    "The roles got the rights of this Nebbet")  # fmt: skip
+        words = f"The roles {' and '.join(made)} were made, with their rights"
+        done.append(words if made else "The roles got the rights of this Nebbet")
     elif base != before:
         done.append(
-            f"This database is a copy of another one: it has roles of its own now, {made[0]} and "
-            f"{made[1]}"
+            "This database is a copy of another one: it has roles of its own now, "
+            f"{' and '.join(made)}"
         )
     elif made:
         done.append(f"Roles that were missing were made: {', '.join(made)}")

@@ -193,6 +193,10 @@ class Library(Proposing, Arranging):
         """Where the register is read."""
         return self.engine
 
+    def latest_letters(self, member: str) -> list[Registered]:
+        """The newest letters, and the newest of a member, newest first."""
+        return register.latest(self.register_engine, member)
+
     def letters_like(
         self, listed: list[Registered], messages: Collection[str], member: str
     ) -> list[Registered]:

@@ -12,7 +12,7 @@ from sqlalchemy import Connection, Engine
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Passage
 from nebbet.core.records import Case, Contact, Fact, Member
-from nebbet.library import migrate, register
+from nebbet.library import migrate
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.changes import EVERYTHING, NO_CHANGE, Change
 from nebbet.library.disk import refuse_large
@@ -96,6 +96,7 @@ class TeamLibrary(Library):
         """The server answers again: hand in what waits, in order. Raises NebbetError for the first
         that the library does not take; it is set aside, and the others go up."""
         self.line.quiet, self._met, self._away = QUIET, False, None
+        self.engine.pool.dispose()  # what was connected before is not to be trusted
         self.meet()
         if self.away:
             raise away("The library cannot be opened", self.away)
@@ -171,7 +172,7 @@ class TeamLibrary(Library):
         if kept is None and self.away:
             return AtOpening(Catalogue(), [])
         if kept is None:
-            return AtOpening(self.catalogue(now), register.latest(self.engine, member))
+            return AtOpening(self.catalogue(now), self.latest_letters(member))
         return AtOpening(self._overlaid(kept.catalogue)[0], kept.entries)
 
     def catalogue(self, now: datetime) -> Catalogue:
@@ -215,6 +216,15 @@ class TeamLibrary(Library):
         self.read_at = now
         told, self._told_role = self._told_role, self.role
         return found, change if told == self.role else EVERYTHING
+
+    def latest_letters(self, member: str) -> list[Registered]:
+        """The newest letters; those of the copy where the server cannot be worked with."""
+        try:
+            return super().latest_letters(member)
+        except Away as error:
+            self.gone(error.reason)
+            kept = self.copy.read()
+            return kept.entries if kept else []
 
     def letters_like(
         self, listed: list[Registered], messages: Collection[str], member: str

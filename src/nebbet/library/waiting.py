@@ -100,7 +100,10 @@ def value_of(item: Waiting) -> Value:
 
 def _decoded(item: Waiting) -> Value:
     if kind := RECORDS.get(item.kind):
-        put = msgspec.json.decode(item.data, type=_Put)
+        try:
+            put = msgspec.json.decode(item.data, type=_Put)
+        except msgspec.ValidationError:  # as Nebbet 0.1 let it wait: the record alone
+            return Put(msgspec.json.decode(item.data, type=kind))
         seen = msgspec.json.decode(put.seen, type=kind | None)
         return Put(msgspec.json.decode(put.record, type=kind), seen, put.is_compared)
     found: Value = msgspec.json.decode(item.data, type=_KINDS[item.kind])

@@ -10,7 +10,6 @@ from sqlalchemy import Engine
 
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
-from nebbet.library import register
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.changes import Change
 from nebbet.library.entries import Registered
@@ -126,7 +125,7 @@ class Stores(Struct, frozen=True):
         if isinstance(self.library, TeamLibrary):
             opening = self.library.at_opening(now, member)
             return opening.catalogue, opening.entries
-        return self.library.catalogue(now), register.latest(self.library.engine, member)
+        return self.library.catalogue(now), self.library.latest_letters(member)
 
     def entries_after(
         self, change: Change, listed: list[Registered], member: str
@@ -134,7 +133,7 @@ class Stores(Struct, frozen=True):
         """The newest letters of the register as they were listed, with what changed."""
         messages = change.of("register")
         if change.everything or len(messages) > 500:
-            return register.latest(self.library.register_engine, member)
+            return self.library.latest_letters(member)
         return self.library.letters_like(listed, messages, member) if messages else listed
 
     def keep_copy(self, moment: datetime, catalogue: Catalogue, sent: list[Registered]) -> None:

@@ -3,6 +3,7 @@ there at all."""
 
 import logging
 from collections.abc import Callable
+from datetime import datetime
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
@@ -142,7 +143,7 @@ class Following(QObject):
         why, moment, waiting = team.away.band, team.read_at, self._waiting
         if moment is None:
             return why
-        kept = f"{moment.astimezone():%H:%M}"
+        kept = _clock(moment.astimezone(), self._shared.now().astimezone())
         if waiting:
             return said(
                 "{why}: copy of {kept}, {waiting} waiting", why=why, kept=kept, waiting=waiting
@@ -282,6 +283,11 @@ class Following(QObject):
         self._copying.run(
             lambda: shared.stores.keep_copy(now, catalogue, entries), nothing, _unheard
         )
+
+
+def _clock(moment: datetime, now: datetime) -> str:
+    """A moment as it is told: of today by the clock alone."""
+    return f"{moment:%H:%M}" if moment.date() == now.date() else f"{moment:%d %b %H:%M}"
 
 
 def _unheard(error: NebbetError) -> None:
