@@ -219,6 +219,8 @@ def test_changing_a_member_changes_only_what_is_given(tmp_path: Path) -> None:
     assert library.catalogue(NOW).members["ana"].role == "colleague"
     assert run(*members, "left", "ana", home=made).stdout == b"Ana Rey has left the team.\n"
     assert b"left the team" in run(*members, home=made).stdout
+    assert run(*members, "change", "ana", "--email", "a@b.example", home=made).returncode == 0
+    assert library.catalogue(NOW).members["ana"].left, "a change brings nobody back"
     assert run(*members, "back", "ana", home=made).returncode == 0
     now = library.catalogue(NOW).members["ana"]
     assert now == replace(whole, last_name="Rey", role="colleague")

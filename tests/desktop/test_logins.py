@@ -3,7 +3,6 @@
 from collections.abc import Iterator
 from contextlib import closing
 
-import psycopg
 import pytest
 from msgspec.structs import replace
 from PySide6.QtGui import QGuiApplication
@@ -13,9 +12,7 @@ from sqlalchemy import make_url
 from nebbet.desktop.kit import asking
 from nebbet.library import logins
 from nebbet.library.holdings import Proposal
-from nebbet.library.moving import copy_library
 from nebbet.library.postgres import Away
-from nebbet.library.setting_up import make_ready
 from nebbet.library.store import Library, open_library
 from nebbet.personal.home import Home
 from nebbet.personal.secrets import SessionSecrets
@@ -24,6 +21,7 @@ from nebbet.standin import demo
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
 from tests.desktop.conftest import Hand, close, open_window_with
+from tests.desktop.on_server import kept
 from tests.library.conftest import database, server  # noqa: F401 - fixtures
 
 LEAD = "lg_lead"
@@ -32,20 +30,8 @@ LEAD = "lg_lead"
 @pytest.fixture
 def keeper(database: str, home: Home) -> Iterator[Library]:  # noqa: F811
     """The demo's library on a server, as whoever keeps it; its lead can log in."""
-    with psycopg.connect(database, autocommit=True) as connection:
-        before = {row[0] for row in connection.execute("SELECT rolname FROM pg_roles")}
-    with closing(open_library(database)) as made:
-        make_ready(made.engine)
-        with closing(open_library(home.library_file)) as held:
-            copy_library(held, made)
-        member = made.catalogue(NOW).members[demo.LEAD]
-        logins.let_in(made.engine, member, LEAD)
-        yield made
-        with psycopg.connect(database, autocommit=True) as connection:
-            after = {row[0] for row in connection.execute("SELECT rolname FROM pg_roles")}
-            for role in sorted(after - before, key=lambda name: name.startswith("team")):
-                connection.execute(f'DROP OWNED BY "{role}"')
-                connection.execute(f'DROP ROLE "{role}"')
+    with kept(database, home, {demo.LEAD: (LEAD, "lead")}) as library:
+        yield library
 
 
 @pytest.fixture

@@ -22,11 +22,8 @@ from pytestqt.qtbot import QtBot
 from sqlalchemy import make_url
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.records import Member
 from nebbet.library import logins
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.moving import copy_library
-from nebbet.library.setting_up import make_ready
 from nebbet.library.store import Library, open_library
 from nebbet.personal.home import Home, home_in
 from nebbet.personal.secrets import SessionSecrets
@@ -35,6 +32,7 @@ from nebbet.standin import demo
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
 from tests.desktop.conftest import Hand, close, open_window_with
+from tests.desktop.on_server import kept
 from tests.library.conftest import database, server  # noqa: F401 - fixtures
 from tests.library.line import Line
 
@@ -153,23 +151,9 @@ class Person:
 
 @pytest.fixture
 def keeper(database: str, home: Home) -> Iterator[Library]:  # noqa: F811
-    with psycopg.connect(database, autocommit=True) as connection:
-        before = {row[0] for row in connection.execute("SELECT rolname FROM pg_roles")}
-    with closing(open_library(database)) as made:
-        make_ready(made.engine)
-        with closing(open_library(home.library_file)) as held:
-            copy_library(held, made)
-        for member, role in PEOPLE.items():
-            known = made.catalogue(NOW).members.get(member) or Member(
-                member, "Anneli", "Brandt", "anneli.brandt@lisle.example"
-            )
-            logins.let_in(made.engine, replace(known, role=role), f"tw_{member}")
-        yield made
-        with psycopg.connect(database, autocommit=True) as connection:
-            after = {row[0] for row in connection.execute("SELECT rolname FROM pg_roles")}
-            for role in after - before:
-                connection.execute(f'DROP OWNED BY "{role}"')
-                connection.execute(f'DROP ROLE "{role}"')
+    people = {member: (f"tw_{member}", role) for member, role in PEOPLE.items()}
+    with kept(database, home, people) as library:
+        yield library
 
 
 @pytest.fixture

@@ -8,12 +8,13 @@ from pathlib import Path
 
 import psycopg
 import pytest
-from sqlalchemy import make_url
+from sqlalchemy import Engine, make_url
 
 from nebbet.core.records import Member
 from nebbet.library import logins, roles
 from nebbet.library.holdings import Role, Shelf
 from nebbet.library.store import Library, open_library
+from nebbet.personal import tables
 from tests.conftest import NOW
 
 _MADE = "nebbet_made"  # a database that the migrations have been through; the others are its copies
@@ -108,3 +109,11 @@ def team(database: str) -> Iterator[str]:
         logins.enrol(library.engine, member.id, f"nb_{member.id}", role)
     yield database
     library.close()
+
+
+@pytest.fixture
+def own(tmp_path: Path) -> Iterator[Engine]:
+    """Somebody's own file."""
+    engine = tables.open_personal(tmp_path / "personal.sqlite")
+    yield engine
+    engine.dispose()

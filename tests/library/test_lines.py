@@ -21,7 +21,6 @@ from nebbet.library.postgres import GONE, NEWER, NO_LIBRARY, NOT_A_MEMBER, Away,
 from nebbet.library.store import open_library
 from nebbet.library.team import TeamLibrary, open_team
 from nebbet.library.watching import Watched, Watcher
-from nebbet.personal import tables
 from nebbet.personal.waiting import WaitingWrites
 from tests.conftest import NOW
 from tests.library.conftest import in_database
@@ -35,13 +34,6 @@ SOON = 5.0  # seconds in which somebody is told that a line is dead
 def folder() -> Iterator[Path]:
     with tempfile.TemporaryDirectory(prefix="nb-line") as made:
         yield Path(made)
-
-
-@pytest.fixture
-def own(tmp_path: Path) -> Iterator[Engine]:
-    engine = tables.open_personal(tmp_path / "personal.sqlite")
-    yield engine
-    engine.dispose()
 
 
 @pytest.fixture
@@ -334,7 +326,7 @@ def test_what_is_shown_while_away_is_the_library_again_when_it_is_back(
 
 
 def test_a_copy_of_a_database_that_was_brought_back_is_read_anew(
-    lead: TeamLibrary, server: str, team: str, tmp_path: Path, own: Engine
+    lead: TeamLibrary, server: str, team: str, tmp_path: Path
 ) -> None:
     """After a restore another database has another log: a mark of the old one says nothing."""
     known = lead.catalogue(NOW)

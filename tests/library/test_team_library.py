@@ -39,13 +39,6 @@ def line(database: str) -> Iterator[Line]:
 
 
 @pytest.fixture
-def own(tmp_path: Path) -> Iterator[Engine]:
-    engine = tables.open_personal(tmp_path / "personal.sqlite")
-    yield engine
-    engine.dispose()
-
-
-@pytest.fixture
 def open_it(line: Line, own: Engine, tmp_path: Path):  # type: ignore[no-untyped-def]
     """Open the library through the line; may be called again, like a program started again."""
     opened: list[TeamLibrary] = []

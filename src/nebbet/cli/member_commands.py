@@ -1,7 +1,7 @@
 """The command line for the people of a library: who is in it, as what, and how they log in."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from contextlib import closing
 from datetime import timedelta
 
@@ -18,15 +18,25 @@ from nebbet.library.store import Library
 
 _ONE_TIME_HOLDS = timedelta(days=7)
 _WHO = click.argument("who")
-_FIRST = click.option("--first", "first_name", default=None, metavar="NAME")
-_LAST = click.option("--last", "last_name", default=None, metavar="NAME")
-_EMAIL = click.option("--email", default=None, metavar="ADDRESS")
 _ROLE = click.option("--lead/--colleague", "lead", default=None, help="as what; as they are if not")
-_LOGIN = click.option("--login", default=None, help="on the server, where it is another name")
+_SAID = (
+    click.option("--first", "first_name", default=None, metavar="NAME"),
+    click.option("--last", "last_name", default=None, metavar="NAME"),
+    click.option("--email", default=None, metavar="ADDRESS"),
+    _ROLE,
+    click.option("--login", default=None, help="on the server, where it is another name"),
+)
 _PASSWORD = click.option("--password", is_flag=True, help="ask for the password of the login")
 _ONE_TIME = click.option(
     "--one-time", is_flag=True, help="make a password to begin with, which holds for a week"
 )
+
+
+def _about(verb: Callable[..., None]) -> Callable[..., None]:
+    """A verb about somebody, of whom something may be said."""
+    for option in reversed((_WHO, *_SAID)):
+        verb = option(verb)
+    return verb
 
 
 @click.group(invoke_without_command=True)
@@ -59,12 +69,7 @@ def _list(found: Library, as_json: bool) -> None:
 
 
 @members.command()
-@_WHO
-@_FIRST
-@_LAST
-@_EMAIL
-@_ROLE
-@_LOGIN
+@_about
 @_PASSWORD
 @_ONE_TIME
 @click.pass_obj
@@ -85,18 +90,13 @@ def add(
 
 
 @members.command()
-@_WHO
-@_FIRST
-@_LAST
-@_EMAIL
-@_ROLE
-@_LOGIN
+@_about
 @click.pass_obj
 def change(at: str, /, who: str, login: str | None, **said: object) -> None:
     """Change what is said of somebody; what is not given stays as it is."""
     with closing(there(at)) as found:
-        held = logins.logins(found.engine).get(who, "")
-        _keep(found, who, _must_know(found, who), said, login or held)
+        held, known = logins.logins(found.engine).get(who, ""), _must_know(found, who)
+        _keep(found, who, known, said, login or held, left=known.left)
 
 
 @members.command()
@@ -152,15 +152,16 @@ def _keep(
     *,
     ask: bool = False,
     one_time: bool = False,
+    left: bool = False,
 ) -> None:
-    """Keep what is said of somebody, over what is known, and let them in."""
+    """Keep what is said of somebody, over what is known, and let them in unless they left."""
     wanted = {name: value for name, value in said.items() if value is not None}
     if (lead := wanted.pop("lead", None)) is not None:
         wanted["role"] = "lead" if lead else "colleague"
-    member = replace(known or Member(who, "", "", ""), **wanted, left=False)
+    member = replace(known or Member(who, "", "", ""), **wanted, left=left)
     if not member.name or not member.email:
         raise NebbetError("A member needs a name and an address", advice="Give --first and --email")
-    if _on_server(found) and login:
+    if _on_server(found) and login and not left:
         _let_in(found, member, login, ask=ask, one_time=one_time)
     else:
         found.put(member, seen=known)
