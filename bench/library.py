@@ -37,7 +37,7 @@ from nebbet.library.catalogue import Catalogue
 from nebbet.library.holdings import Shelf
 from nebbet.library.search import found_by, make_finder
 from nebbet.library.store import Library, open_library
-from nebbet.library.watching import Watcher
+from nebbet.library.watching import Watched, Watcher
 from nebbet.personal.home import home_in
 from nebbet.personal.secrets import SessionSecrets
 
@@ -328,7 +328,7 @@ def reaching(number: int) -> None:
 
             return look
 
-        watchers = [Watcher(client.engine, looks(client)) for client in clients]
+        watchers = [Watcher(client.engine, Watched(looks(client))) for client in clients]
         for watcher in watchers:
             watcher.start()
         time.sleep(5)  # each looks once when it begins

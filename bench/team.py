@@ -227,8 +227,10 @@ class Told(Struct):
     times: dict[str, list[float]] = {}
 
 
-def colleague(number: int, url: str, until: float, folder: Path, *, writes: bool) -> None:
-    """One colleague: looks at what others changed, and acts now and then."""
+def colleague(
+    number: int, url: str, times: tuple[float, float], folder: Path, *, writes: bool
+) -> None:
+    """One colleague: looks at what others changed, and acts now and then between two times."""
     chance = random.Random(number)
     told = Told()
     (folder / f"own{number}").mkdir()
@@ -237,8 +239,8 @@ def colleague(number: int, url: str, until: float, folder: Path, *, writes: bool
     library = open_team(url, "lead", copy, WaitingWrites(engine))
     me = f"m{number}"
     known = library.catalogue(NOW)
-    act_at = time.monotonic() + chance.expovariate(1 / THINKS)
-    while time.monotonic() < until:
+    act_at = times[0] + chance.expovariate(1 / THINKS)
+    while time.monotonic() < times[1]:
         try:
             known, _change = library.follow(NOW, known)
             if library.away:
@@ -307,12 +309,13 @@ def crowd(url: str, people: int, seconds: float) -> None:
         library.put(*(Member(f"m{n}", "M", str(n), f"m{n}@x.example") for n in range(people)))
     with tempfile.TemporaryDirectory(prefix="nb-crowd") as place:
         folder, children = Path(place), []
-        until = time.monotonic() + seconds + people * 0.02
+        begin = time.monotonic() + people * 0.1  # all have opened by then
         for number in range(people):
             child = os.fork()
             if not child:
                 try:
-                    colleague(number, url, until, folder, writes=number % 2 == 0)
+                    until = begin + seconds
+                    colleague(number, url, (begin, until), folder, writes=number % 2 == 0)
                 finally:
                     os._exit(0)
             children.append(child)

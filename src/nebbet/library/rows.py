@@ -1,6 +1,6 @@
 """Reading the library's tables into what the catalogue holds."""
 
-from collections.abc import Callable, Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from datetime import date, datetime, time, timedelta
 from functools import partial
 from typing import Any, TypeVar
@@ -11,7 +11,7 @@ from sqlalchemy import Connection, Integer, RowMapping, Table, cast, func, liter
 
 from nebbet.core.body import BUILT_IN, Frame
 from nebbet.core.dates import NINE_TO_FIVE, WorkingCalendar, is_code, zone_of
-from nebbet.core.errors import UNREADABLE, NebbetError
+from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import schema
@@ -19,6 +19,7 @@ from nebbet.library.catalogue import Catalogue, Unread
 from nebbet.library.change_log import mark_now, since
 from nebbet.library.changes import NO_CHANGE, Change
 from nebbet.library.holdings import USAGE_WEEKS, LibraryFile, Proposal, Shelf, Template, Usage
+from nebbet.library.reader import Reader
 from nebbet.library.writes import setting
 
 _Any = TypeVar("_Any")
@@ -45,31 +46,6 @@ class KeptCalendar(msgspec.Struct, frozen=True):
     weekdays: frozenset[int] = frozenset(range(5))
     zone: str = ""
     hours: tuple[time, time] = NINE_TO_FIVE
-
-
-class Reader:
-    """Reads rows that others may have written: what cannot be read is passed over and named."""
-
-    def __init__(self) -> None:
-        self.unread: list[Unread] = []
-
-    def decoded(self, text: object, kind: type[_Any], table: str, key: str) -> _Any | None:
-        """A value of its JSON; None where it is none."""
-        try:
-            return msgspec.json.decode(str(text), type=kind)
-        except UNREADABLE:
-            self.unread.append(Unread(table, key))
-            return None
-
-    def made(
-        self, kind: type[_Any], values: Mapping[str, Any], table: str, key: str
-    ) -> _Any | None:
-        """A struct of the columns of a row; None where one of them is none of its kind."""
-        try:
-            return msgspec.convert(dict(values), kind)
-        except UNREADABLE:
-            self.unread.append(Unread(table, key))
-            return None
 
 
 def read_catalogue(connection: Connection, now: datetime) -> Catalogue:
@@ -120,6 +96,8 @@ def read_changes(
         if keys := change.of(kind):
             found = read_some(connection, reader, keys)
             fresh[name] = _with(getattr(known, name), keys, found)
+    if change.of("proposal"):
+        fresh["proposals"] = _oldest_first(fresh["proposals"].values())
     if change.of("setting"):
         fresh["words"] = read_words(connection, reader)
     sent = change.of("register")
@@ -160,9 +138,19 @@ def _proposals(connection: Connection, now: datetime, reader: Reader) -> dict[st
     """What waits, and what was decided not long ago; oldest first."""
     table = schema.proposal
     wanted = (table.c.state == "waiting") | (table.c.decided >= now - TOLD_FOR)
-    rows = connection.execute(select(table).where(wanted).order_by(table.c.made, table.c.id))
-    found = (_proposal(row, reader) for row in rows.mappings())
-    return {proposal.id: proposal for proposal in found if proposal}
+    rows = connection.execute(select(table).where(wanted))
+    return _oldest_first(_proposal(row._mapping, reader) for row in rows)
+
+
+def _some_proposals(connection: Connection, reader: Reader, keys: Keys) -> dict[str, Proposal]:
+    table = schema.proposal
+    rows = _rows(connection, select(table), table.c.id, keys)
+    return _oldest_first(_proposal(row._mapping, reader) for row in rows)
+
+
+def _oldest_first(found: Iterable[Proposal | None]) -> dict[str, Proposal]:
+    known = [proposal for proposal in found if proposal]
+    return {one.id: one for one in sorted(known, key=lambda one: (one.made, one.id))}
 
 
 def _proposal(row: RowMapping, reader: Reader) -> Proposal | None:
@@ -377,6 +365,7 @@ _BY_KEY: Mapping[str, tuple[str, Callable[[Connection, Reader, Keys], dict[str, 
     "file": ("files", read_files),
     "contact": ("contacts", partial(_records, Contact)),
     "case": ("cases", partial(_records, Case)),
+    "proposal": ("proposals", _some_proposals),
 }
 _ANEW: Mapping[str, tuple[str, Callable[[Connection, datetime, Reader], Any]]] = {
     "shelf": ("shelves", lambda c, _now, reader: _shelves(c, reader)),
@@ -384,6 +373,5 @@ _ANEW: Mapping[str, tuple[str, Callable[[Connection, datetime, Reader], Any]]] =
     "fact": ("facts", lambda c, _now, reader: _records(Fact, c, reader)),
     "passage": ("passages", lambda c, _now, reader: _records(Passage, c, reader)),
     "frame": ("frames", lambda c, _now, reader: _frames(c, reader)),
-    "proposal": ("proposals", _proposals),
     "setting": ("calendar", lambda c, _now, reader: _calendar(c, reader)),
 }

@@ -34,10 +34,10 @@ from nebbet.library.entries import Registered
 from nebbet.library.holdings import LibraryFile, Overtaken, Role, Template
 from nebbet.library.postgres import OLDER, away, postgres_engine, shown_url
 from nebbet.library.proposals import Proposing
+from nebbet.library.reader import Reader
 from nebbet.library.roles import renew, role_in
 from nebbet.library.rows import (
     RECORDS,
-    Reader,
     calendar_of,
     kept_calendar,
     read_catalogue,

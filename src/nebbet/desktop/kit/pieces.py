@@ -209,6 +209,7 @@ def let_type(form: QWidget, may: bool) -> None:
     for field in (form, *form.findChildren(QWidget)):
         if isinstance(field, QLineEdit | QTextEdit | QPlainTextEdit):
             field.setReadOnly(not may)
+            restyle(field, "fixed", not may)
         elif isinstance(field, QAbstractButton | QComboBox | QAbstractSpinBox):
             field.setEnabled(may)
 

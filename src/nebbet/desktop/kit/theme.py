@@ -239,6 +239,9 @@ QLineEdit[blank="true"], QPlainTextEdit[blank="true"] {{
 QLineEdit[blank="true"]:focus, QPlainTextEdit[blank="true"]:focus {{
     border: 1px solid {plum};
 }}
+QLineEdit[fixed="true"], QPlainTextEdit[fixed="true"] {{
+    background: transparent; border-style: dotted;
+}}
 QLineEdit[quiet="true"] {{ background: transparent; border-color: transparent; padding-left: 0; }}
 QLineEdit[quiet="true"]:hover {{ border-color: {rule}; padding-left: 6px; }}
 QLineEdit[quiet="true"]:focus {{
