@@ -156,6 +156,20 @@ def test_a_dropped_connection_is_no_outage(lead: TeamLibrary, line: Line) -> Non
     assert not lead.away
 
 
+def test_a_listening_line_that_ends_is_made_again_before_anybody_is_told(
+    lead: TeamLibrary, line: Line, watch: Watch
+) -> None:
+    """As after a night in which the machine slept."""
+    time.sleep(2.0)  # until it has answered once
+    line.drop()
+    watch.until(None)
+    end = time.monotonic() + SOON
+    while len(watch.told) < 2:
+        assert time.monotonic() < end
+        time.sleep(0.05)
+    assert watch.told == [None, None] and not lead.away
+
+
 def test_a_window_opens_with_its_copy_and_reads_what_changed(
     lead: TeamLibrary, line: Line, team: str, opened: Callable[[str], TeamLibrary]
 ) -> None:

@@ -21,6 +21,10 @@ CONNECTING: dict[str, Any] = {
 }
 
 
+class Silent(psycopg.OperationalError):
+    """Nothing was heard on a line for too long; it may be there, for all anybody knows."""
+
+
 class BoundedConnection(psycopg.Connection[Any]):
     """A connection that is given up when nothing is heard on it for too long. The operating system
     tells when the other machine is gone, but nobody tells when it only keeps silent."""
@@ -45,16 +49,18 @@ class BoundedConnection(psycopg.Connection[Any]):
                     heard = time.monotonic()
                 elif time.monotonic() - heard > line.quiet:
                     self.pgconn.finish()  # what was asked may still be answered: to nobody
-                    raise psycopg.OperationalError("nothing was heard in time")
+                    raise Silent("nothing was heard in time")
                 wanted = steps.send(ready)
         except StopIteration as ended:
             return ended.value
 
 
 def connect(engine: Engine, line: ServerLine) -> BoundedConnection:
-    """A connection to where an engine leads, in which each statement stands alone."""
+    """A connection to where an engine leads, in which each statement stands alone. It is to be used
+    every few seconds: the server ends that of a machine that sleeps."""
     url = engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
-    made = BoundedConnection.connect(url, autocommit=True, **line.asked(CONNECTING))
+    asked = CONNECTING | {"options": "-c idle_session_timeout=30s"}
+    made = BoundedConnection.connect(url, autocommit=True, **line.asked(asked))
     made.line = line
     return made
 

@@ -56,6 +56,7 @@ class Watcher(threading.Thread):
         self._engine, self._watched, self._pause = engine, watched, pause
         self._ended, self._woken = threading.Event(), threading.Event()
         self._failures = 0
+        self._well = False  # whether the line at hand has answered
 
     def stop(self) -> None:
         """End; nothing is called any more."""
@@ -77,7 +78,16 @@ class Watcher(threading.Thread):
             except Exception as error:
                 if not _is_outage(error):  # a mistake of ours: logged whole, and the thread lives
                     _log.exception("the library could not be watched")
-                self._say_away(reason_of(error) or GONE)
+                if not self._is_only_cut(error):
+                    self._say_away(reason_of(error) or GONE)
+
+    def _is_only_cut(self, error: Exception) -> bool:
+        """Whether a line that was well has ended, as that of a machine that slept: then another one
+        is tried before anybody is told."""
+        from nebbet.library.bounded import Silent
+
+        was_well, self._well = self._well, False
+        return was_well and _is_outage(error) and not isinstance(error, Silent)
 
     def _say_away(self, reason: Reason) -> None:
         """Tell that the server cannot be worked with; it is tried again a while later."""
@@ -128,7 +138,7 @@ class Watcher(threading.Thread):
                     self._ended.wait(self._pause)
                 elif time.monotonic() - asked >= _BEAT:
                     connection.execute("SELECT 1")
-                    asked, self._failures = time.monotonic(), 0
+                    asked, self._failures, self._well = time.monotonic(), 0, True
                 self._watched.idle()
         self._sleep()
 
