@@ -15,7 +15,6 @@ from nebbet.desktop.kit.operations import Operations, nothing
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.session.shared_library import Reading, SharedLibrary
 from nebbet.library.changes import NO_CHANGE, Change
-from nebbet.library.postgres import GONE, Away
 
 if TYPE_CHECKING:
     from nebbet.library.postgres import Reason
@@ -185,6 +184,8 @@ class Following(QObject):
         self._look_again()
 
     def _not_back(self, error: NebbetError) -> None:
+        from nebbet.library.postgres import Away
+
         if isinstance(error, Away):
             self._tell_reach()
         else:  # the library did not take something; the rest went up
@@ -195,6 +196,8 @@ class Following(QObject):
 
     def _tell_reach(self) -> None:
         """Say, once, why one works on the copy."""
+        from nebbet.library.postgres import GONE
+
         team = self._team
         if team is None or team.away is None or team.away == self._told:
             return
