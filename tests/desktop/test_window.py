@@ -1,6 +1,7 @@
 """The window as a whole: find, places, help, profile, names, colours, first start."""
 
 import gc
+import shutil
 import sys
 import time
 import weakref
@@ -314,6 +315,37 @@ def test_the_register_of_somebody_else_s_letter(hand: Hand) -> None:
     hand.until(lambda: "was sent by somebody else" in told.text())
     hand.window.register.find_field.setText("nothing like it")
     hand.until(lambda: "Nothing has gone out yet, or nothing matches." in told.text())
+
+
+# A library that cannot be opened
+
+
+def test_with_a_library_that_is_none_the_window_stands_and_another_can_be_chosen(
+    home: Home, service: MailService, qtbot: QtBot, tmp_path: Path
+) -> None:
+    whole = tmp_path / "elsewhere.sqlite"
+    shutil.move(home.library_file, whole)
+    home.library_file.write_text("a shopping list")
+    window = open_window(home)
+    hand = Hand(window, qtbot, service)
+    assert window.place is window.profile
+    assert "library.sqlite is not a Nebbet library. The file was not touched." in hand.said
+    assert window.library_state.text() == "Library not open"
+    hand.press("Ctrl+N")
+    window.letters.paper.body.setFocus()
+    hand.type("Kept all the same")
+    hand.click(window.person)
+    window.profile.library.setText(str(whole))
+    window.profile.library.setFocus()
+    hand.press("Ctrl+S")
+    hand.until(lambda: "opened when Nebbet is started again" in hand.said)
+    close(window)
+    assert home.library_file.read_text() == "a shopping list"
+    again = open_window(home)
+    assert len(again.session.shared.catalogue.templates) == 40
+    (letter,) = again.session.letters.held.values()
+    assert "Kept all the same" in repr(letter.body)
+    close(again)
 
 
 # The ground

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.help_box import HelpBox
 from nebbet.desktop.kit.notices import Foot, NoticeStrip
@@ -307,7 +308,9 @@ class Window(QMainWindow):
         """Say which library one works on, where it is not the one on the server."""
         words = self.session.following.state
         self.library_state.setText(words)
-        hint = f"{words}. What waits is handed in when it is back."
+        hint = words
+        if self.session.shared.is_away:
+            hint = said("{state}. What waits is handed in when it is back.", state=words)
         self.library_state.setToolTip(theme.plain_hint(hint))
         self.library_state.setVisible(bool(words))
 

@@ -8,6 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 from sqlalchemy import Engine
 
+from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.library.catalogue import Catalogue
@@ -205,18 +206,28 @@ def open_stores(
     home: Home, settings: Settings, role: Role | None = None, password: str = ""
 ) -> Stores:
     """Open the library, in a role if one is given, and the personal file. password is the one of
-    the library's server, where its URL does not say it.
+    the library's server, where its URL does not say it. A library that cannot be opened is there as
+    one that is closed.
 
-    Raises NebbetError with what stands in the way.
+    Raises NebbetError with what stands in the way of the personal file.
     """
     place = place_of(home, settings)
     own = tables.open_personal(home.personal_file)
     try:
         if isinstance(place, Path):
-            return Stores(open_library(place, role), own)
+            return Stores(_opened(place, role), own)
         copy = LocalCopy(home.copy_folder, shown_url(place))
         url = with_password(place, password)
         return Stores(open_team(url, role, copy, WaitingWrites(own)), own)
     except Exception:
         own.dispose()
         raise
+
+
+def _opened(place: Path, role: Role | None) -> Library:
+    try:
+        return open_library(place, role)
+    except NebbetError as error:
+        from nebbet.library.closed import ClosedLibrary
+
+        return ClosedLibrary(error)

@@ -51,6 +51,7 @@ class Following(QObject):
         self._also = READ_AT_START  # what is read again whether it changed or not
         self._awake, self._password_told = True, False
         self._team: TeamLibrary | None = None
+        self._closed = False  # the library could not be opened at all
         self._copying = Operations(self)
         self._timer = after_pause(self, _SETTLED, self.look)
         self._copy_timer = after_pause(self, _QUIET, self._keep_copy)
@@ -64,10 +65,18 @@ class Following(QObject):
 
     def start(self) -> None:
         """Begin to follow the open library."""
+        from nebbet.library.closed import ClosedLibrary
         from nebbet.library.team import TeamLibrary
         from nebbet.library.watching import Watcher
 
         library = self._shared.library
+        if isinstance(library, ClosedLibrary):
+            self._closed = True
+            self._shared.voice.say(
+                library.why.sentence, said("Look at the profile"), self.profile_wanted.emit
+            )
+            self.reach_changed.emit()
+            return
         if isinstance(library, TeamLibrary):
             self._team = library
             for changed in (self._shared.changed, self._shared.register_changed):
@@ -136,6 +145,8 @@ class Following(QObject):
     @property
     def state(self) -> str:
         """Which library one works on, in words; empty for the one that is there."""
+        if self._closed:
+            return said("Library not open")
         team = self._team
         if team is None or not team.away:
             return ""
