@@ -12,6 +12,7 @@ import pytest
 from msgspec.structs import replace
 from sqlalchemy import Engine, make_url
 
+from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Texts
 from nebbet.core.records import Fact, Member
 from nebbet.library import bounded, logins, register
@@ -372,3 +373,22 @@ def test_a_window_that_is_open_hears_that_the_library_was_brought_up_to_date(
     assert lead.away == NEWER and found.templates == known.templates
     with pytest.raises(Away, match="Update Nebbet on this computer"):
         lead.set_template("t1", pinned=True)
+
+
+def test_an_act_that_one_may_not_do_any_more_is_not_told_as_done(
+    lead: TeamLibrary, team: str
+) -> None:
+    """The server finds no row to change where its policies do not let one."""
+    seen = lead.catalogue(NOW).templates["t1"]
+    keeper = open_library(team)
+    logins.enrol(keeper.engine, "ottilie", "nb_ottilie", "colleague")
+    for act in (
+        lambda: lead.set_template("t1", state="retired", seen=[seen]),
+        lambda: lead.rename_shelf("s1", "Elsewhere", "Sailings"),
+        lambda: lead.set_origin("t1", "", 0),
+        lambda: lead.remove_shelf("s1"),
+    ):
+        with pytest.raises(NebbetError, match=r"Nothing was changed|your role|on this shelf"):
+            act()
+    assert keeper.catalogue(NOW).templates["t1"] == seen
+    keeper.close()

@@ -202,6 +202,24 @@ def test_shelves_ordered_by_two(both: list[Library]) -> None:
     assert [shelf.id for shelf in both[1].catalogue(NOW).shelves] == ["s2", "s1"]
 
 
+def test_a_template_that_somebody_retired_or_moved_meanwhile(both: list[Library]) -> None:
+    both[0].add_shelf(Shelf("s2", "Claims"), 1)
+    both[0].add_shelf(Shelf("s3", "Freight"), 2)
+    _edition(both[0], both[0].catalogue(NOW), "first")
+    seen = both[0].catalogue(NOW).templates["t1"]
+    both[0].set_template("t1", state="retired", seen=[seen])
+    both[1].set_template("t1", state="retired", seen=[seen])  # they wanted the same
+    with pytest.raises(Overtaken, match="it says “retired” now") as told:
+        both[1].set_template("t1", state="draft", seen=[seen])
+    assert "It was left as it is now" in told.value.sentence
+    both[0].set_template("t1", shelf="s2", seen=[seen])
+    with pytest.raises(Overtaken):
+        both[1].set_template("t1", shelf="s3", seen=[seen])
+    both[1].set_template("t1", pinned=True, seen=[seen])  # nobody touched that
+    now = both[0].catalogue(NOW).templates["t1"]
+    assert (now.state, now.shelf, now.pinned) == ("retired", "s2", True)
+
+
 def test_an_act_that_changed_nothing_says_so(both: list[Library]) -> None:
     library = both[0]
     for act in (

@@ -6,13 +6,13 @@ from contextlib import AbstractContextManager
 from datetime import datetime
 from functools import partial
 
-from sqlalchemy import Connection, delete, exists, insert, select, update
+from sqlalchemy import ColumnElement, Connection, delete, exists, insert, select, update
 
 from nebbet.core.errors import NebbetError
 from nebbet.library import schema
 from nebbet.library.editions import add_edition, content_of
-from nebbet.library.holdings import Copied, Overtaken, Role, Shelf, State
-from nebbet.library.writes import must_be_as, must_change
+from nebbet.library.holdings import Copied, Overtaken, Role, Shelf, State, Template
+from nebbet.library.writes import Unmoved, must_be_as, must_change
 
 
 class Arranging(ABC):
@@ -93,9 +93,12 @@ class Arranging(ABC):
         state: State | None = None,
         pinned: bool | None = None,
         shelf: str | None = None,
+        seen: Iterable[Template] = (),
     ) -> None:
         """Change the state, pin or shelf of templates, all or none; None leaves a value as it
-        is. One that has no edition yet is brought back as a draft."""
+        is. One that has no edition yet is brought back as a draft. seen are they as they were
+        shown. Raises Overtaken where one is another one by now, and not as it is wanted."""
+        known = {template.id: template for template in seen}
         values = {"state": state, "pinned": pinned, "shelf": shelf}
         change = {name: value for name, value in values.items() if value is not None}
         table = schema.template
@@ -105,7 +108,9 @@ class Arranging(ABC):
             for template in templates:
                 self.may_change(connection, template)
                 at = table.c.id == template
-                must_change(connection, update(table).where(at).values(change))
+                changed = update(table).where(at, *_as_seen(known.get(template), change))
+                if not connection.execute(changed.values(change)).rowcount:
+                    raise _moved_on(connection, template, known.get(template), change)
                 if state == "in use":
                     none = at & (table.c.edition == 0)
                     connection.execute(update(table).where(none).values(state="draft"))
@@ -147,6 +152,32 @@ class Arranging(ABC):
                 kept="Nothing was changed",
                 advice="Propose it instead",
             )
+
+
+def _as_seen(seen: Template | None, change: Mapping[str, object]) -> list[ColumnElement[bool]]:
+    """What is to be changed is as it was seen, or as it is wanted already."""
+    if seen is None:
+        return []
+    columns = schema.template.c
+    return [columns[name].in_([getattr(seen, name), value]) for name, value in change.items()]
+
+
+def _moved_on(
+    connection: Connection, template: str, seen: Template | None, change: Iterable[str]
+) -> NebbetError:
+    """Why a template could not be changed: it is another one by now, or one may not."""
+    columns = schema.template.c
+    row = connection.execute(select(schema.template).where(columns.id == template)).first()
+    if seen is None or row is None:
+        return Unmoved()
+    if all(row._mapping[name] == getattr(seen, name) for name in change):
+        return Unmoved()
+    return Overtaken(
+        row.state,
+        row.state if row.state != seen.state else "",
+        kept="It was left as it is now",
+        advice="Look at it, and do it again if it is to be so",
+    )
 
 
 def put_up(connection: Connection, shelf: Shelf, position: int) -> None:

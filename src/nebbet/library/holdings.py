@@ -111,17 +111,20 @@ class MovedOn(NebbetError):
 class Overtaken(NebbetError):
     """Somebody changed something since it was shown; now is what it is by now, None for nothing."""
 
-    def __init__(self, now: object = None, shown: str = "") -> None:
+    def __init__(
+        self,
+        now: object = None,
+        shown: str = "",
+        *,
+        kept: str = "What you wrote is still on the page",
+        advice: str = "Keep yours again if it is to stand",
+    ) -> None:
         what = f"Somebody changed this meanwhile; it says “{shown}” now"
         if now is None:
             what = "Somebody took this out meanwhile"
         elif not shown:
             what = "Somebody changed this meanwhile"
-        super().__init__(
-            what,
-            kept="What you wrote is still on the page",
-            advice="Keep yours again if it is to stand",
-        )
+        super().__init__(what, kept=kept, advice=advice)
         self.now = now
 
 

@@ -1,6 +1,7 @@
 """What can be done with the templates that are selected: pin, move, copy, retire."""
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
@@ -66,7 +67,7 @@ class Acts(QWidget):
         library, pinned = self._shared.library, not _all_pinned(found)
         keys = [template.id for template in found]
         if keys:
-            self._shared.change(lambda: library.set_template(*keys, pinned=pinned))
+            self._shared.change(lambda: library.set_template(*keys, pinned=pinned, seen=found))
 
     # Shelves
 
@@ -119,7 +120,7 @@ class Acts(QWidget):
 
         def move() -> None:
             library.make_sure_of(shelf)
-            library.set_template(*ids, shelf=shelf.id)
+            library.set_template(*ids, shelf=shelf.id, seen=moved)
 
         def back() -> None:
             for template in moved:
@@ -147,14 +148,15 @@ class Acts(QWidget):
         library, ids = self._shared.library, [template.id for template in found]
         if _all_retired(found):
             back = "back in use" if all(t.edition for t in found) else "back"
-            self._do(lambda: library.set_template(*ids, state="in use"), f"{_what(found)} {back}.")
+            bring = partial(library.set_template, *ids, state="in use", seen=found)
+            self._do(bring, f"{_what(found)} {back}.")
             return
         retired = [template for template in found if template.state != "retired"]
         kept = "it is kept, but not offered any more"
         if len(retired) > 1:
             kept = "they are kept, but not offered any more"
         self._do(
-            lambda: library.set_template(*ids, state="retired"),
+            lambda: library.set_template(*ids, state="retired", seen=found),
             f"{_what(retired)} retired: {kept}.",
             "Bring back",
             lambda: library.set_template(*(t.id for t in retired), state="in use"),
