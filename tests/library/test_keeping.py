@@ -1,6 +1,7 @@
 """Keeping a library on a server: made ready, mended, its people, its backups, its doctor."""
 
 import json
+import shutil
 import zipfile
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
@@ -385,7 +386,9 @@ def test_a_backup_holds_everything_and_comes_back_under_another_name(
         restore(path, into_file)
 
 
-def test_a_backup_that_is_not_whole_is_refused(tmp_path: Path) -> None:
+def test_a_backup_that_is_not_whole_is_refused(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     path = tmp_path / "a.nebbet-backup"
     with closing(open_library(tmp_path / "own.sqlite")) as library:
         library.put(OTTILIE)
@@ -414,6 +417,10 @@ def test_a_backup_that_is_not_whole_is_refused(tmp_path: Path) -> None:
         other("bare", {}, inside),
     ):
         with pytest.raises(NebbetError, match="is not a whole backup of a library"), opened(bad):
+            pass
+    with monkeypatch.context() as full:
+        full.setattr(shutil, "disk_usage", lambda _folder: shutil._ntuple_diskusage(1, 1, 0))  # type: ignore[attr-defined]
+        with pytest.raises(NebbetError, match="no space left"), opened(path):
             pass
     newer = other("newer", said | {"revision": "9999"}, inside)
     with pytest.raises(NebbetError, match="was made by a newer Nebbet"), opened(newer):

@@ -5,6 +5,7 @@ itself, as any SQLite reads it. It does not depend on the version of the server 
 that server's own tools being installed.
 """
 
+import errno
 import hashlib
 import os
 import shutil
@@ -46,6 +47,7 @@ from nebbet.library.store import Library, open_library
 _KEPT = "Nothing was written"
 _FORMAT = 1
 _PART = 1 << 20  # bytes read at once
+_LONGEST_MANIFEST = 50_000_000  # bytes: the logins of a large team are a few thousand lines
 
 
 class Login(Struct, frozen=True):
@@ -190,6 +192,7 @@ def opened(path: Path) -> Iterator[tuple[Manifest, Library]]:
                 disk_explained(f"The backup {path.name} cannot be read"),
                 zipfile.ZipFile(path) as packed,
             ):
+                _must_have_room(packed, folder)
                 manifest = msgspec.json.decode(packed.read("manifest.json"), type=Manifest)
                 with packed.open("library.sqlite") as inside, file.open("wb") as out:
                     shutil.copyfileobj(inside, out, _PART)
@@ -209,6 +212,16 @@ def opened(path: Path) -> Iterator[tuple[Manifest, Library]]:
             if any(now.get(name) != count for name, count in manifest.rows.items()):
                 raise _damaged(path)
             yield manifest, library
+
+
+def _must_have_room(packed: zipfile.ZipFile, folder: Path) -> None:
+    """Raise OSError where what the zip says of itself cannot be unpacked here, before anything
+    is."""
+    said = packed.getinfo("manifest.json").file_size
+    if said > _LONGEST_MANIFEST:
+        raise zipfile.BadZipFile
+    if packed.getinfo("library.sqlite").file_size > shutil.disk_usage(folder).free:
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
 
 
 def restore(path: Path, where: Path | str) -> tuple[int, list[str]]:
