@@ -45,8 +45,9 @@ class Session(QObject):
         # Nor does the outbox.
         self.posting = Operations(self)
         self.shared = SharedLibrary(parts, self.operations, self.keeping, voice)
+        shared = self.shared  # what they hold on to is this, and not the whole session
         self.letters = OpenLetters(
-            lambda: self.shared.stores, self.keeping, voice, lambda: parts.now().timestamp()
+            lambda: shared.stores, self.keeping, voice, lambda: parts.now().timestamp()
         )
         self.sending = Sending(parts, self.shared, self.letters, self.posting, self.network, voice)
         self.following = Following(self.shared, self.sending.hurry)
