@@ -310,7 +310,7 @@ def test_a_role_that_changes_or_ends_while_a_window_is_open(lead: TeamLibrary, t
     logins.enrol(keeper.engine, "ottilie", "nb_ottilie", "colleague")
     known, change = lead.follow(NOW, known)
     assert lead.role == "colleague" and change.everything
-    logins.dismiss(keeper.engine, "ottilie")
+    logins.let_go(keeper.engine, "ottilie")
     found, _change = lead.follow(NOW, known)
     assert lead.away == NOT_A_MEMBER and found.templates == known.templates
     logins.enrol(keeper.engine, "ottilie", "nb_ottilie", "lead")

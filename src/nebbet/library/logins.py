@@ -74,11 +74,6 @@ def enrol(engine: Engine, member: str, login: str, role: Role, password: str = "
     let_in(engine, replace(found, role=role), login, password=password)
 
 
-def dismiss(engine: Engine, member: str) -> None:
-    """As `let_go`."""
-    let_go(engine, member)
-
-
 def logins(engine: Engine) -> dict[str, str]:
     """The login of each member that has one."""
     table = schema.member.c

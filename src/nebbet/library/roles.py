@@ -121,14 +121,6 @@ def _without_columns(group: str) -> list[str]:
             CHANGED.items()]  # fmt: skip
 
 
-def renew(engine: Engine) -> None:
-    """Give the roles their rights in tables that are new, if the library has roles."""
-    with engine.connect() as connection:
-        known = has_function(connection, "nebbet_leads")
-    if known:
-        set_up(engine)
-
-
 def is_needed_unseen(connection: Connection, file: str) -> bool:
     """Whether any edition needs a file, also one on a private shelf that nobody else sees."""
     if connection.dialect.name != "postgresql":

@@ -35,7 +35,7 @@ from nebbet.library.holdings import LibraryFile, Overtaken, Role, Template
 from nebbet.library.postgres import OLDER, away, postgres_engine, shown_url
 from nebbet.library.proposals import Proposing
 from nebbet.library.reader import Reader
-from nebbet.library.roles import renew, role_in
+from nebbet.library.roles import role_in
 from nebbet.library.rows import (
     RECORDS,
     calendar_of,
@@ -88,14 +88,11 @@ def open_library(
 
 
 def _bring_up_to_date(engine: Engine, found: migrate.Found) -> None:
-    on_server = engine.dialect.name == "postgresql"
-    if found == "older" and on_server:
+    if found == "older" and engine.dialect.name == "postgresql":
         # Others are at work on it, and it is backed up first: that is an act of its own.
         raise away("The library cannot be opened", OLDER)
     if found != "current":
         migrate.upgrade(engine)
-        if on_server:
-            renew(engine)
 
 
 class Library(Proposing, Arranging):
