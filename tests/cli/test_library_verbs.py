@@ -250,7 +250,7 @@ def test_what_nobody_can_read_is_taken_out_by_command(tmp_path: Path) -> None:
     made = home_in(tmp_path / "own")
     run("library", "init", home=made)
     with sqlite3.connect(made.library_file) as connection:
-        connection.execute("INSERT INTO contact VALUES ('c', '{')")
+        connection.execute("INSERT INTO contact (id, data) VALUES ('c', '{')")
     done = run("library", "check", home=made)
     assert done.returncode == 1
     assert b"The contact c cannot be read" in done.stdout

@@ -4,9 +4,10 @@ import random
 
 import pytest
 
+from nebbet.core.characters import folded
 from nebbet.core.ranking import Entry, excerpt, find, matched
 from nebbet.core.ranking.index import Index
-from nebbet.core.ranking.words import allowed_mistakes, folded
+from nebbet.core.ranking.words import allowed_mistakes
 
 # Misspellings that people make, from Wikipedia's list of common misspellings, as remembered: no
 # copy of it is at hand here. Each is one or two mistakes away from its word.

@@ -112,11 +112,18 @@ class Hand:
     def type(self, text: str) -> None:
         for letter in text:
             QTest.keyClicks(self.focus, letter)
+        self.settle()
 
     def press(self, *keys: str) -> None:
         for key in keys:
             combination = QKeySequence(key)[0]
             QTest.keyClick(self.focus, combination.key(), combination.keyboardModifiers())
+            self.settle()
+
+    def settle(self) -> None:
+        """Wait until the people and cases that were asked for have come."""
+        if self.session.shared.people.is_busy:
+            self.until(lambda: not self.session.shared.people.is_busy)
 
     def put_in_use(self, note: str = "Better words") -> None:
         """Put the template in the editor in use; if asked what changed, say so."""
@@ -135,6 +142,7 @@ class Hand:
         where = widget.mapTo(self.window, widget.rect().center())
         assert self.window.rect().contains(where), f"{widget.accessibleName()} is out of reach"
         QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
+        self.settle()
 
     def click_row(self, view: QListWidget | QTableView, text: str, *, double: bool = False) -> None:
         model = view.model()

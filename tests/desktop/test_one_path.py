@@ -28,6 +28,7 @@ from nebbet.desktop.kit.notices import NoticeStrip
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.session.session import Session
 from nebbet.library.examples import example_cases
+from nebbet.library.people import Person
 from nebbet.library.writing import Writer, begin_for, examine
 from nebbet.personal import outbox
 from nebbet.personal.home import Home
@@ -77,10 +78,10 @@ def in_the_window(session: Session, template: str, case: Case, code: str) -> Let
     """As a person does it: a case is chosen, a template pulled, every blank completed."""
     model = LetterModel(session.shared, session.letters)
     model.show(Letter("x"))
-    model.set_case(case)
+    model.set_case(session.shared.library.people.matter(case.id))
     recipient = model.letter.recipient if model.letter else None
     if recipient:
-        model.set_recipient(replace(recipient, language=code))
+        model.set_recipient(Person(replace(recipient, language=code)))
     model.start_over(session.shared.catalogue.templates[template])
     for particular in model.particulars:
         if particular.is_blank and particular.placeholder.source == "blank":
@@ -96,7 +97,7 @@ def all_of(session: Session) -> Iterator[tuple[str, Case, str]]:
             continue
         cases = example_cases(catalogue, template.content, template.title)[:3]
         for key, code in itertools.product(cases, template.content.texts):
-            yield template.id, catalogue.cases[key], code
+            yield template.id, catalogue.samples[key], code
 
 
 def test_window_command_line_and_renewal_find_the_same(
@@ -146,13 +147,19 @@ def test_window_command_line_and_renewal_find_the_same(
 
 def test_an_only_case_comes_along_in_the_window_and_on_the_command_line(session: Session) -> None:
     catalogue = session.shared.catalogue
-    hanna = next(c for c in catalogue.contacts.values() if c.first_name == "Hanna")
+    (hanna,) = session.shared.library.people.find_people("Hanna", 1)
     model = LetterModel(session.shared, session.letters)
     model.show(Letter("x"))
     model.set_recipient(hanna)
     assert model.letter and model.letter.case
-    begun = begin_for(catalogue, catalogue.templates["refund-agreed"], "x", recipient=hanna)
-    assert begun.case == model.letter.case
+    begun = begin_for(
+        catalogue,
+        catalogue.templates["refund-agreed"],
+        "x",
+        recipient=hanna.contact,
+        case=hanna.case,
+    )
+    assert begun.case == model.letter.case == hanna.case
 
 
 def test_no_letter_reaches_the_outbox_with_a_stop_or_a_doubt_that_nobody_saw(
@@ -160,7 +167,7 @@ def test_no_letter_reaches_the_outbox_with_a_stop_or_a_doubt_that_nobody_saw(
 ) -> None:
     shared = session.shared
     files = EncodedFiles(shared.library.file_bytes)
-    doubled = next(iter(shared.catalogue.contacts.values()))
+    doubled = shared.library.people.people_page().rows[0]
     letter = Letter(
         "x",
         subject=("About",),

@@ -162,13 +162,14 @@ def test_a_row_is_repeated_for_each_ticket_of_the_letter(hand: Hand, page: Templ
     )
     hand.put_in_use()
     in_use(hand, 2)
-    case = next(c for c in hand.session.shared.catalogue.cases.values() if "tickets" in c.fields)
+    people = hand.session.shared.library.people
+    matter = next(m for m in people.case_page().rows if "tickets" in m.case.fields)
     hand.press("Esc")
     hand.window.library.take.emit("refund-agreed")
     model = hand.window.letters.model
-    model.set_case(case)
+    model.set_case(matter)
     body = hand.window.letters.paper.body
-    tickets = case.fields["tickets"]
+    tickets = matter.case.fields["tickets"]
     assert isinstance(tickets, list)
     hand.until(lambda: all(f"three {ticket}" in body.toPlainText() for ticket in tickets))
     place = body.place_of("case.tickets#2")

@@ -31,7 +31,6 @@ from PySide6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 
-from nebbet.core.records import Case
 from nebbet.desktop import application
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.help_box import keys_at
@@ -39,13 +38,12 @@ from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.shelves.page import LibraryPage
 from nebbet.desktop.window import Window
-from nebbet.library.changes import Change
 from nebbet.personal.home import Home, home_in
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.settings import read_settings
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
-from tests.desktop.conftest import Hand, close, open_window, wait_until_open
+from tests.desktop.conftest import Hand, close, open_window, template, wait_until_open
 
 # Finding
 
@@ -377,12 +375,13 @@ def test_a_bug_in_the_background_is_told_in_one_sentence(qtbot: QtBot) -> None:
 def test_changes_that_come_at_once_are_all_found(hand: Hand) -> None:
     """Each is indexed by what it says has changed; none may be left out in between."""
     search, catalogue = hand.session.shared.search, hand.session.shared.catalogue
+    known = template(hand)
     for number in range(3):
-        case = Case(f"new{number}", f"ZZ-{number}", "booking", "Xylophone")
-        catalogue = with_(catalogue, cases={**catalogue.cases, case.id: case})
-        search.renew(catalogue, [], frozenset(), NOW, Change({"case": frozenset({case.id})}))
+        made = with_(known, id=f"new{number}", title=f"Xylophone {number}")
+        catalogue = with_(catalogue, templates={**catalogue.templates, made.id: made})
+        search.renew(catalogue, [], frozenset(), NOW)
     time.sleep(0.5)  # the window is busy meanwhile, and hears of all of them at once
-    hand.until(lambda: search.cases("xylophone") == ["new0", "new1", "new2"])
+    hand.until(lambda: sorted(search.templates("xylophone").keys) == ["new0", "new1", "new2"])
 
 
 def test_work_is_done_in_order(qtbot: QtBot) -> None:

@@ -23,7 +23,7 @@ CONTENT = Content({"en_GB": Texts("Other", "<p>Other</p>\n")})
 # What is done, and the kinds that are told.
 ACTS: dict[str, tuple[Callable[[Library], object], set[str]]] = {
     "contact": (lambda one: one.put(Contact("c1", "hanna@x.example")), {"contact"}),
-    "case": (lambda one: one.put(Case("k1", "LS-1")), {"case"}),
+    "case": (lambda one: one.put(Case("k1", "LS-1")), {"case", "held_field"}),
     "fact": (lambda one: one.put(Fact("fee", "4.00")), {"fact"}),
     "passage": (lambda one: one.put(Passage("p1", "Hours")), {"passage"}),
     "frame": (lambda one: one.put_frame("f1", Frame(name="Ours")), {"frame"}),
@@ -62,7 +62,7 @@ def test_following_gives_what_reading_whole_gives(shelved: Library, name: str) -
 
 
 def _mappings(catalogue: object) -> list[dict[str, object]]:
-    return [getattr(catalogue, name) for name in ("templates", "facts", "cases", "frames")]
+    return [getattr(catalogue, name) for name in ("templates", "facts", "samples", "frames")]
 
 
 def test_what_did_not_change_is_the_same_object(shelved: Library) -> None:
@@ -70,7 +70,7 @@ def test_what_did_not_change_is_the_same_object(shelved: Library) -> None:
     before = shelved.catalogue(NOW)
     shelved.put(Fact("fee", "4.00"))
     after, _change = shelved.follow(NOW, before)
-    assert after.templates is before.templates and after.contacts is before.contacts
+    assert after.templates is before.templates and after.samples is before.samples
 
 
 def test_a_change_reads_as_much_in_a_large_library_as_in_a_small_one(shelved: Library) -> None:
@@ -79,7 +79,7 @@ def test_a_change_reads_as_much_in_a_large_library_as_in_a_small_one(shelved: Li
     for number in (10, 500):
         shelved.put(*(Contact(f"c{n}", f"c{n}@x.example") for n in range(number)))
         before = shelved.catalogue(NOW)
-        shelved.put(Contact("c3", "another@x.example"))
+        shelved.put(Contact("c3", f"another{number}@x.example"))
         rows: list[int] = []
 
         def count(_connection, cursor, *_rest, found: list[int] = rows) -> None:  # type: ignore[no-untyped-def]
@@ -87,11 +87,10 @@ def test_a_change_reads_as_much_in_a_large_library_as_in_a_small_one(shelved: Li
 
         if shelved.engine.dialect.name == "postgresql":  # a file does not count what it gives
             event.listen(shelved.engine, "after_cursor_execute", count)
-        after, change = shelved.follow(NOW, before)
+        _after, change = shelved.follow(NOW, before)
         if rows:
             event.remove(shelved.engine, "after_cursor_execute", count)
         assert change.of("contact") == {"c3"} and len(change.keys) == 1
-        assert after.contacts["c3"].email == "another@x.example"
         counts.append(sum(rows))
     assert counts[0] == counts[1]
 

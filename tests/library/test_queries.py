@@ -9,7 +9,8 @@ from datetime import UTC, datetime
 import pytest
 from rank_bm25 import BM25Okapi  # type: ignore[import-untyped]
 
-from nebbet.core.ranking.words import folded, raw_words
+from nebbet.core.characters import folded
+from nebbet.core.ranking.words import raw_words
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.search import found_by, make_finder
 from nebbet.library.store import open_library

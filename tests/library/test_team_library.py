@@ -115,7 +115,7 @@ def test_what_is_handed_in_meanwhile_goes_up_in_order_once(
     team.withdraw("p1", NOW)
     assert team.count_waiting() == 7
     seen = team.catalogue(NOW)
-    assert set(seen.proposals) == {"p2"} and seen.contacts == {"c1": hanna}
+    assert set(seen.proposals) == {"p2"} and team.people.contact("c1") == hanna
     assert seen.files[file].name == "map.png" and "Marrowby" in seen.words
     assert team.file_bytes(file) == b"a picture"
     # The program ends and is started again, still without the server.
@@ -129,7 +129,7 @@ def test_what_is_handed_in_meanwhile_goes_up_in_order_once(
     assert not again.away and again.count_waiting() == 0
     now = again.catalogue(NOW)
     assert now.proposals["p1"].state == "withdrawn" and now.proposals["p2"].state == "waiting"
-    assert now.contacts == {"c1": hanna} and now.cases == {"k1": case}
+    assert again.people.contact("c1") == hanna and again.people.case("k1") == case
     assert now.files[file].name == "map.png" and "Marrowby" in now.words
 
 
@@ -178,10 +178,11 @@ def test_what_an_earlier_nebbet_let_wait_goes_up(
     line.cut()
     team.gone()
     WaitingWrites(own).add("contact", msgspec.json.encode(hanna))
-    assert team.follow(NOW, Catalogue())[0].contacts == {"c1": hanna}
+    team.follow(NOW, Catalogue())
+    assert team.people.contact("c1") == hanna
     line.mend()
     team.back()
-    assert team.catalogue(NOW).contacts == {"c1": hanna}
+    assert team.people.contact("c1") == hanna
 
 
 def test_somebody_who_was_quicker_meanwhile_is_not_written_over(
@@ -196,7 +197,8 @@ def test_somebody_who_was_quicker_meanwhile_is_not_written_over(
     line.mend()
     with pytest.raises(Overtaken):
         team.back()
-    assert team.catalogue(NOW).contacts["c1"].title == "Dr" and team.count_waiting() == 0
+    now = team.people.contact("c1")
+    assert now and now.title == "Dr" and team.count_waiting() == 0
 
 
 def test_away_again_in_the_middle_goes_on_later(team: TeamLibrary, line: Line) -> None:

@@ -31,6 +31,17 @@ class Kind(NamedTuple):
     said: Callable[[Catalogue], Any]
 
 
+class Seen:
+    """A library as somebody sees it: its catalogue, a person and a case."""
+
+    def __init__(self, library: Library) -> None:
+        self._catalogue = library.catalogue(NOW)
+        self.contact, self.case = library.people.contact("c1"), library.people.case("k1")
+
+    def __getattr__(self, name: str) -> object:
+        return getattr(self._catalogue, name)
+
+
 def _fact(library: Library, seen: Catalogue, word: str) -> None:
     now = seen.facts.get("phone")
     library.put(Fact("phone", word), author="ottilie", made=NOW, seen=now)
@@ -45,12 +56,12 @@ def _frame(library: Library, seen: Catalogue, word: str) -> None:
     library.put_frame("f1", Frame(name=word), "ottilie", NOW, seen.frames.get("f1"))
 
 
-def _contact(library: Library, seen: Catalogue, word: str) -> None:
-    library.put(Contact("c1", first_name=word), seen=seen.contacts.get("c1"))
+def _contact(library: Library, seen: "Seen", word: str) -> None:
+    library.put(Contact("c1", first_name=word), seen=seen.contact)
 
 
-def _case(library: Library, seen: Catalogue, word: str) -> None:
-    library.put(Case("k1", word), seen=seen.cases.get("k1"))
+def _case(library: Library, seen: "Seen", word: str) -> None:
+    library.put(Case("k1", word), seen=seen.case)
 
 
 def _member(library: Library, seen: Catalogue, word: str) -> None:
@@ -83,8 +94,8 @@ KINDS = {
     "fact": Kind(_fact, lambda c: c.facts.get("phone")),
     "passage": Kind(_passage, lambda c: c.passages.get("p1")),
     "frame": Kind(_frame, lambda c: c.frames.get("f1")),
-    "contact": Kind(_contact, lambda c: c.contacts.get("c1")),
-    "case": Kind(_case, lambda c: c.cases.get("k1")),
+    "contact": Kind(_contact, lambda c: c.contact),
+    "case": Kind(_case, lambda c: c.case),
     "member": Kind(_member, lambda c: c.members.get("ottilie")),
     "calendar": Kind(_calendar, lambda c: c.calendar),
     "shelf": Kind(_shelf, lambda c: c.shelves),
@@ -108,7 +119,7 @@ def both(where: Path | str) -> Iterator[list[Library]]:
 
 def race(both: list[Library], kind: Kind, words: tuple[str, str]) -> list[NebbetError | None]:
     """Let both change it at once, after both saw the same; what each was told."""
-    seen = both[0].catalogue(NOW)
+    seen = Seen(both[0])
     start, told = threading.Barrier(2), dict[int, NebbetError | None]()
 
     def act(number: int) -> None:
@@ -133,13 +144,13 @@ def test_one_is_kept_and_the_other_is_told(both: list[Library], name: str) -> No
     kind = KINDS[name]
     for number in range(RACES):
         words = (f"one {number}", f"two {number} and more")
-        before = kind.said(both[0].catalogue(NOW))
+        before = kind.said(Seen(both[0]))
         told = race(both, kind, words)
         assert sorted(error is None for error in told) == [False, True], told
         lost = told[0] or told[1]
         assert isinstance(lost, Overtaken | MovedOn), lost
         won = 0 if told[0] is None else 1
-        now = kind.said(both[1].catalogue(NOW))
+        now = kind.said(Seen(both[1]))
         assert now != before and (name == "file" or words[won] in repr(now))
         if isinstance(lost, Overtaken) and lost.now is not None:
             assert "Somebody changed this meanwhile" in lost.sentence
@@ -148,13 +159,13 @@ def test_one_is_kept_and_the_other_is_told(both: list[Library], name: str) -> No
 @pytest.mark.parametrize("name", ["fact", "passage", "contact"])
 def test_whoever_was_told_keeps_it_by_what_was_told(both: list[Library], name: str) -> None:
     kind = KINDS[name]
-    seen = both[0].catalogue(NOW)
+    seen = Seen(both[0])
     kind.change(both[0], seen, "first")
     with pytest.raises(Overtaken) as told:
         kind.change(both[1], seen, "second")
-    assert told.value.now == kind.said(both[1].catalogue(NOW))
-    kind.change(both[1], both[1].catalogue(NOW), "second")
-    assert "second" in repr(kind.said(both[0].catalogue(NOW)))
+    assert told.value.now == kind.said(Seen(both[1]))
+    kind.change(both[1], Seen(both[1]), "second")
+    assert "second" in repr(kind.said(Seen(both[0])))
 
 
 def test_words_of_all_are_kept(both: list[Library]) -> None:
@@ -178,7 +189,7 @@ def test_words_of_all_are_kept(both: list[Library]) -> None:
 
 def test_what_was_taken_out_meanwhile_is_said(both: list[Library]) -> None:
     _fact(both[0], Catalogue(), "01632 960 140")
-    seen = both[0].catalogue(NOW)
+    seen = Seen(both[0])
     both[1].remove_fact("phone", seen.facts["phone"])
     with pytest.raises(Overtaken, match="Somebody took this out meanwhile") as told:
         _fact(both[0], seen, "01632 960 141")
@@ -190,23 +201,23 @@ def test_what_was_taken_out_meanwhile_is_said(both: list[Library]) -> None:
     both[1].put(changed)
     with pytest.raises(Overtaken, match="01632 960 142"):
         both[0].remove_fact("phone", Fact("phone", "01632 960 141"))
-    assert both[0].catalogue(NOW).facts["phone"] == changed
+    assert Seen(both[0]).facts["phone"] == changed
 
 
 def test_shelves_ordered_by_two(both: list[Library]) -> None:
     both[0].add_shelf(Shelf("s2", "Claims"), 1)
-    seen = both[0].catalogue(NOW).shelves
+    seen = Seen(both[0]).shelves
     both[0].order_shelves(reversed(seen), seen)
     with pytest.raises(Overtaken):
         both[1].order_shelves(seen, seen)
-    assert [shelf.id for shelf in both[1].catalogue(NOW).shelves] == ["s2", "s1"]
+    assert [shelf.id for shelf in Seen(both[1]).shelves] == ["s2", "s1"]
 
 
 def test_a_template_that_somebody_retired_or_moved_meanwhile(both: list[Library]) -> None:
     both[0].add_shelf(Shelf("s2", "Claims"), 1)
     both[0].add_shelf(Shelf("s3", "Freight"), 2)
-    _edition(both[0], both[0].catalogue(NOW), "first")
-    seen = both[0].catalogue(NOW).templates["t1"]
+    _edition(both[0], Seen(both[0]), "first")
+    seen = Seen(both[0]).templates["t1"]
     both[0].set_template("t1", state="retired", seen=[seen])
     both[1].set_template("t1", state="retired", seen=[seen])  # they wanted the same
     with pytest.raises(Overtaken, match="it says “retired” now") as told:
@@ -216,7 +227,7 @@ def test_a_template_that_somebody_retired_or_moved_meanwhile(both: list[Library]
     with pytest.raises(Overtaken):
         both[1].set_template("t1", shelf="s3", seen=[seen])
     both[1].set_template("t1", pinned=True, seen=[seen])  # nobody touched that
-    now = both[0].catalogue(NOW).templates["t1"]
+    now = Seen(both[0]).templates["t1"]
     assert (now.state, now.shelf, now.pinned) == ("retired", "s2", True)
 
 
@@ -237,8 +248,8 @@ def test_an_act_that_changed_nothing_says_so(both: list[Library]) -> None:
 
 
 def test_the_calendar_that_was_seen(both: list[Library]) -> None:
-    assert both[0].catalogue(NOW).calendar == WorkingCalendar()
+    assert Seen(both[0]).calendar == WorkingCalendar()
     both[0].put_calendar("GB", {}, seen=WorkingCalendar())
     with pytest.raises(Overtaken):
         both[1].put_calendar("DE", {}, seen=WorkingCalendar())
-    assert both[1].catalogue(NOW).calendar.code == "GB"
+    assert Seen(both[1]).calendar.code == "GB"

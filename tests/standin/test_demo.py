@@ -205,8 +205,8 @@ def test_the_wording_of_every_template_survives_a_letter(tmp_path: Path) -> None
     library.close()
     more = "<p>One more line of mine.</p>\n"
     for template in catalogue.templates.values():
-        case = catalogue.cases[example_cases(catalogue, template.content, template.title)[0]]
-        contact = catalogue.contacts[case.contact]
+        case = catalogue.samples[example_cases(catalogue, template.content, template.title)[0]]
+        contact = catalogue.contact_of(case)
         for code, text in template.content.texts.items():
             if text.finished:
                 continue

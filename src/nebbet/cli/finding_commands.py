@@ -22,7 +22,7 @@ from nebbet.post import carrier
 @as_json
 @click.pass_context
 def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
-    """Find templates, contacts, cases and register entries."""
+    """Find templates, people, cases and register entries."""
     now = chance(ctx).now()
     here = open_here(now)
     catalogue = here.catalogue
@@ -35,12 +35,12 @@ def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
             for key in finder.templates.find(wanted)
         ),
         *(
-            ("contact", catalogue.contacts[key].email, catalogue.contacts[key].name)
-            for key in finder.contacts.find(wanted)
+            ("person", one.contact.email, one.contact.name)
+            for one in here.library.people.find_people(wanted)
         ),
         *(
-            ("case", catalogue.cases[key].number, catalogue.cases[key].title)
-            for key in finder.cases.find(wanted)
+            ("case", one.case.number, one.case.title)
+            for one in here.library.people.find_cases(wanted)
         ),
         *(("sent", entry.message_id, f"{entry.name}: {entry.subject}") for entry in sent),
     ]

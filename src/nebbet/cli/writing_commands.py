@@ -10,7 +10,7 @@ import click
 
 from nebbet.cli.here import Here, chance, open_here
 from nebbet.cli.options import as_json, on_day, overwrite, text_language, write_output
-from nebbet.core import addresses, body, checks, inline, ranking
+from nebbet.core import addresses, body, checks, inline
 from nebbet.core import letter as letters
 from nebbet.core.dates import zone_of
 from nebbet.core.errors import NebbetError
@@ -19,11 +19,10 @@ from nebbet.core.message.compose import with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.importing import MOST_LINES
 from nebbet.core.message.received import LARGEST, open_message
-from nebbet.core.records import Case, Contact, contact_for, fold
-from nebbet.library.catalogue import Catalogue
+from nebbet.core.records import contact_for, fold
 from nebbet.library.disk import read_file
 from nebbet.library.examples import example_world
-from nebbet.library.search import contact_entries
+from nebbet.library.people import Matter, People, Person
 from nebbet.library.writing import Examined, begin_for, examine, examine_template, may_go
 from nebbet.post.sending import finish
 
@@ -151,36 +150,39 @@ def _letter_in(path: str) -> Letter:
 
 def _started(here: Here, template: str, to: str, about: str, lang: str, now: datetime) -> Letter:
     catalogue = here.catalogue
-    case = _case(catalogue, about) if about else None
-    contact = _contact(catalogue, to) if to else None
-    if contact and case and contact.id in catalogue.contacts and case.contact != contact.id:
-        owner = catalogue.contacts.get(case.contact)
+    people = here.library.people
+    matter = _case(people, about) if about else None
+    person = _contact(people, to) if to else None
+    case = matter.case if matter else None
+    if person and case and person.contact.is_on_file and not case.is_about(person.contact):
         raise NebbetError(
-            f"The case {case.number} is not about {contact.name}"
-            + (f" but about {owner.name}" if owner else ""),
+            f"The case {case.number} is not about {person.contact.name}"
+            + (f" but about {matter.contact.name}" if matter and matter.contact else ""),
             advice="Give the case alone, or another person",
         )
+    contact = person.contact if person else matter.contact if matter else None
+    if case is None and person:
+        case = person.case
     found = here.template(template, now)
     return begin_for(catalogue, found, "", recipient=contact, case=case, language=lang)
 
 
-def _contact(catalogue: Catalogue, words: str) -> Contact:
-    for contact in catalogue.contacts.values():
-        if contact.email.casefold() == words.casefold():
-            return contact
+def _contact(people: People, words: str) -> Person:
+    if known := people.addressed(words):
+        return known
     address = addresses.one(words)
     if isinstance(address, addresses.Address):
-        return contact_for("", address.name, address.spec)
-    found = ranking.find(words, contact_entries(catalogue))
+        return people.addressed(address.spec) or Person(contact_for("", address.name, address.spec))
+    found = people.find_people(words, 1)
     if not found:
         raise NebbetError(
             f"“{words}” is neither a known person nor a mail address: {address.reason}",
-            advice="Give a name from the contacts, or a whole address",
+            advice="Give a name of somebody on file, or a whole address",
         )
-    return catalogue.contacts[found[0]]
+    return found[0]
 
 
-def _case(catalogue: Catalogue, number: str) -> Case:
-    if case := catalogue.case_numbered(number):
-        return case
+def _case(people: People, number: str) -> Matter:
+    if matter := people.numbered(number):
+        return matter
     raise NebbetError(f"There is no case “{number}”", advice="nebbet find shows what there is")

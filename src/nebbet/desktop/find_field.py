@@ -1,29 +1,51 @@
-"""The band's find field: templates, contacts, cases and register entries together."""
+"""The band's find field: templates, people, cases and register entries together."""
 
+from nebbet.core.records import fold
+from nebbet.core.sentences import said
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session import choices
+from nebbet.desktop.session.choices import Show
 from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.people import Matter, People, Person
 
 _EACH = 6
 
 
-def everything(shared: SharedLibrary, words: str) -> list[Choice]:
-    """What the words find, in groups; keys are "kind:" and an id."""
+def everything(shared: SharedLibrary, words: str, show: Show) -> None:
+    """Show what the words find, in groups, once it is found; keys are "kind:" and an id."""
     if not words.strip():
-        return []
+        show([])
+        return
+
+    def read(people: People) -> tuple[list[Person], list[Matter]]:
+        return people.find_people(words, _EACH), people.find_cases(words, most=_EACH)
+
+    shared.people.ask(read, lambda found: show(_in_groups(shared, words, *found)), asker="find")
+
+
+def _in_groups(
+    shared: SharedLibrary, words: str, people: list[Person], matters: list[Matter]
+) -> list[Choice]:
+    shared.people.meet(people)
+    shared.people.take_up(matters)
     templates = shared.search.templates(words)
     found = {
         "template": choices.found_templates(shared, words, templates, retired=True),
-        "contact": choices.contacts(shared, words),
-        "case": choices.cases(shared, words),
+        "person": [choices.person_choice(one.contact) for one in people],
+        "case": [choices.matter_choice(one) for one in matters],
         "sent": _sent(shared, words),
     }
     # What was meant comes first: a case by its number; and what has all words before what has some.
-    if shared.catalogue.case_numbered(words.strip()):
+    if any(fold(one.case.number) == fold(words.strip()) for one in matters):
         found = {"case": found["case"], **found}
     elif templates.partly:
         found["template"] = found.pop("template")
-    titles = {"template": "Templates", "contact": "Contacts", "case": "Cases", "sent": "Register"}
+    titles = {
+        "template": said("Templates"),
+        "person": said("People"),
+        "case": said("Cases"),
+        "sent": said("Register"),
+    }
     shown: list[Choice] = []
     for kind, group in found.items():
         if group:

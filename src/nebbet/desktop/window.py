@@ -20,18 +20,19 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.help_box import HelpBox
 from nebbet.desktop.kit.notices import Foot, NoticeStrip
 from nebbet.desktop.kit.operations import Operations
-from nebbet.desktop.kit.picker import Choice, Picker
+from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.letters.blank import Blank
 from nebbet.desktop.session.parts import Parts
 
 if TYPE_CHECKING:
-    from nebbet.core.records import Case, Contact
     from nebbet.desktop.letters.page import LettersPage
     from nebbet.desktop.profile.page import ProfilePage
     from nebbet.desktop.register.page import RegisterPage
+    from nebbet.desktop.session.choices import Show
     from nebbet.desktop.session.session import Session
     from nebbet.desktop.shelves.page import LibraryPage
+    from nebbet.library.people import Matter, Person
 
 _TITLE_BAR = 34  # pixels that the desktop draws above a window
 _PATIENCE = 1.5  # seconds that the window waits for what is being kept
@@ -57,7 +58,7 @@ class Window(QMainWindow):
         self._stack = QStackedWidget()
         self._blank = Blank(self._new_letter, self._pull)
         self._stack.addWidget(self._blank)
-        self.find_field = Picker("Find", self._offer, "Find (Ctrl+F)")
+        self.find_field = Picker("Find", prompt="Find (Ctrl+F)", ask=self._offer)
         self._lay_out()
         self.help_box = HelpBox(self)
         self._add_keys()
@@ -272,33 +273,34 @@ class Window(QMainWindow):
         self.go(self.library)
         self.library.show_signature()
 
-    def _write_to(self, contact: "Contact | None", case: "Case | None") -> None:
+    def _write_to(self, person: "Person | None", matter: "Matter | None") -> None:
         self.go(self.letters)
-        self.letters.write_to(contact, case)
+        self.letters.write_to(person, matter)
 
     def _take(self, template: str) -> None:
         self.go(self.letters)
         self.letters.take(template)
 
-    def _offer(self, words: str) -> list[Choice]:
+    def _offer(self, words: str, show: "Show") -> None:
         from nebbet.desktop.find_field import everything
 
-        return everything(self.session.shared, words)
+        everything(self.session.shared, words, show)
 
     def _found(self, key: str) -> None:
         """Open what the find field gave."""
         kind, _, found = key.partition(":")
         self.find_field.show_text("")
-        catalogue = self.session.shared.catalogue
+        asked = self.session.shared.people
         if kind == "template":
             self.go(self.library)
             self.library.show(found)
         elif kind == "sent":
             self.go(self.register)
             self.register.show_entry(found)
+        elif kind == "person":
+            self._write_to(asked.met[found], None)
         else:
-            case = catalogue.cases.get(found)
-            self._write_to(catalogue.contacts.get(case.contact if case else found), case)
+            self._write_to(None, asked.matters[found])
 
     def _take_settings(self) -> None:
         theme.choose(self.session.settings.look)

@@ -4,23 +4,28 @@ from msgspec.structs import replace
 
 from nebbet.core import letter as letters
 from nebbet.core.letter import Letter
-from nebbet.core.records import Case, Contact
 from nebbet.library.catalogue import Catalogue
+from nebbet.library.people import Matter, Person
 from nebbet.library.writing import belonging
 
 
-def for_recipient(catalogue: Catalogue, letter: Letter, contact: Contact | None) -> Letter:
+def for_recipient(catalogue: Catalogue, letter: Letter, person: Person | None) -> Letter:
     """The letter to somebody; a case of somebody else goes, an only case comes along."""
-    if contact is None:
+    if person is None:
         return replace(letter, recipient=None)
-    recipient, case = belonging(catalogue, contact, letter.case)
+    case = belonging(person.contact, letter.case, person.case)
+    return _spoken(catalogue, replace(letter, recipient=person.contact, case=case))
+
+
+def about_case(catalogue: Catalogue, letter: Letter, matter: Matter | None) -> Letter:
+    """The letter about something; it goes to the contact of that case, if there is one on file,
+    unless it goes to somebody else who is in it."""
+    if matter is None:
+        return replace(letter, case=None)
+    now, case = letter.recipient, matter.case
+    stays = now is not None and now.id in case.people
+    recipient = now if stays else matter.contact or now
     return _spoken(catalogue, replace(letter, recipient=recipient, case=case))
-
-
-def about_case(catalogue: Catalogue, letter: Letter, case: Case | None) -> Letter:
-    """The letter about something; it goes to the contact of that case, if there is one on file."""
-    contact = catalogue.contacts.get(case.contact) if case else None
-    return _spoken(catalogue, replace(letter, recipient=contact or letter.recipient, case=case))
 
 
 def in_other_language(catalogue: Catalogue, letter: Letter, language: str) -> Letter:

@@ -114,7 +114,7 @@ def _copy_as_it_is(reading: Connection, file: Path, revision: str) -> dict[str, 
         writing.exec_driver_sql("PRAGMA foreign_keys = OFF")  # a shelf may come before its parent
         made = inspect(writing)
         for name in {*looking.get_table_names(schema=schema_name)} & {*made.get_table_names()}:
-            if name not in _NOT_COPIED and not name.startswith("register_words"):
+            if name not in _NOT_COPIED and not schema.is_index(name):
                 held = _columns(looking, name, schema_name)
                 rows[name] = _copy_table(reading, writing, held, _columns(made, name))
         writing.commit()

@@ -11,7 +11,9 @@ from nebbet.core.dates import WorkingCalendar, week_for, zone_of
 from nebbet.core.letter import Content, Passage, included
 from nebbet.core.letter.signature import SIGNATURE, signature_of
 from nebbet.core.placeholders import World
-from nebbet.core.records import Case, Contact, Fact, Member, fold
+from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.core.records.kinds import Kind
+from nebbet.library.held_fields import HeldField
 from nebbet.library.holdings import LibraryFile, Proposal, Shelf, Template, Usage
 
 
@@ -26,15 +28,19 @@ class Catalogue(Struct, frozen=True):
     """Everything a window shows, read once and replaced whole when something changes.
 
     files are by SHA-256; words are those that the team's spelling takes; editing says which members
-    have a template open in the editor. unread are the rows that were passed over,
+    have a template open in the editor. Of people and cases there are samples alone, some cases of
+    each kind with their contacts: `People` asks for the others. kinds are those of case, and of all
+    people; held are the fields that records have. unread are the rows that were passed over,
     mark is where the log of changes stood.
     """
 
     shelves: tuple[Shelf, ...] = ()
     templates: Mapping[str, Template] = field(default_factory=dict)
     members: Mapping[str, Member] = field(default_factory=dict)
-    contacts: Mapping[str, Contact] = field(default_factory=dict)
-    cases: Mapping[str, Case] = field(default_factory=dict)
+    samples: Mapping[str, Case] = field(default_factory=dict)
+    sample_people: Mapping[str, Contact] = field(default_factory=dict)
+    kinds: Mapping[str, Kind] = field(default_factory=dict)
+    held: tuple[HeldField, ...] = ()
     facts: Mapping[str, Fact] = field(default_factory=dict)
     frames: Mapping[str, Frame] = field(default_factory=dict)
     passages: Mapping[str, Passage] = field(default_factory=dict)
@@ -69,14 +75,13 @@ class Catalogue(Struct, frozen=True):
         """How a template was used."""
         return self.usage.get(template, Usage())
 
-    def case_numbered(self, number: str) -> Case | None:
-        """The case of a number, as people write it."""
-        wanted = fold(number)
-        return next((case for case in self.cases.values() if fold(case.number) == wanted), None)
+    def contact_of(self, case: Case | None) -> Contact | None:
+        """The contact of a sample."""
+        return self.sample_people.get(case.contact) if case else None
 
-    def cases_of(self, contact: str) -> list[Case]:
-        """The cases of one contact."""
-        return [case for case in self.cases.values() if case.contact == contact]
+    def kind_of(self, case: Case) -> Kind | None:
+        """The kind that a case is of, where a lead has set it."""
+        return next((kind for kind in self.kinds.values() if kind.name == case.kind), None)
 
     def world(
         self,

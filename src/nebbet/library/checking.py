@@ -13,7 +13,7 @@ from nebbet.core.errors import UNREADABLE
 from nebbet.core.letter import Content, passages_in
 from nebbet.core.letter.files import files_in
 from nebbet.core.letter.signature import SIGNATURE
-from nebbet.core.records import Member
+from nebbet.core.records import Case, Contact, Member
 from nebbet.library import schema
 from nebbet.library.catalogue import Unread
 from nebbet.library.editions import add_edition
@@ -43,7 +43,7 @@ def problems(library: Library) -> list[str]:
             *_contents(connection),
             *_in_use(connection),
         ]
-        passed_over = read_catalogue(connection, _LATEST).unread
+        passed_over = (*read_catalogue(connection, _LATEST).unread, *_unread_people(connection))
     told = " ".join(found)
     return found + [
         f"The {row.table.rstrip('_')} {row.key} cannot be read, and is passed over"
@@ -56,7 +56,9 @@ def mend(library: Library, now: datetime) -> list[str]:
     """Take out what cannot be read, one sentence for each; where that is the edition in use, the
     newest one that can be read is put in use again. Raises NebbetError where one may not."""
     done: list[str] = []
-    for row in library.catalogue(now).unread:
+    with explained("The library cannot be checked"), library.engine.connect() as connection:
+        people = _unread_people(connection)
+    for row in (*library.catalogue(now).unread, *people):
         with library.writing("The library cannot be mended") as connection:
             if row.table == "template":
                 done.append(_bring_back(connection, row.key, now))
@@ -68,6 +70,25 @@ def mend(library: Library, now: datetime) -> list[str]:
                 connection.execute(delete(table).where(key == row.key))
                 done.append(f"Taken out: {row.table.rstrip('_')} {row.key}, which nobody can read")
     return done
+
+
+def _unread_people(connection: Connection) -> tuple[Unread, ...]:
+    """The people and cases that nobody can read, or that say that they are another one."""
+    found = []
+    kinds: tuple[tuple[Table, type[Contact] | type[Case]], ...] = (
+        (schema.contact, Contact),
+        (schema.case, Case),
+    )
+    for table, kind in kinds:
+        rows = select(table.c.id, table.c.data).execution_options(yield_per=1000)
+        for key, data in connection.execute(rows):
+            try:
+                is_itself = msgspec.json.decode(data, type=kind).id == key
+            except UNREADABLE:
+                is_itself = False
+            if not is_itself:
+                found.append(Unread(table.name, key))
+    return tuple(found)
 
 
 def _bare(connection: Connection, row: Unread) -> str:

@@ -14,8 +14,10 @@ from nebbet.core.errors import UNREADABLE, shortened
 from nebbet.core.letter import Passage
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.library import schema
+from nebbet.library.columns import columns
 from nebbet.library.engine import explained
 from nebbet.library.holdings import Overtaken
+from nebbet.library.people_rows import write_beside
 from nebbet.library.writes import must_change
 
 
@@ -55,15 +57,20 @@ def _write(
     connection: Connection, table: Table, key: str, value: str, record: object, held: str | None
 ) -> str:
     data = msgspec.json.encode(record).decode()
+    row = {"data": data} | (columns(record) if isinstance(record, Contact | Case) else {})
     if held is None:
         made = postgresql.insert if connection.dialect.name == "postgresql" else sqlite.insert
-        new = made(table).values(**{key: value, "data": data}).on_conflict_do_nothing()
+        new = made(table).values({key: value, **row}).on_conflict_do_nothing()
         if connection.scalar(new.returning(table.c[key])) is None:
             raise _overtaken(connection, table, key, value, type(record))
+    else:
+        at = (table.c[key] == value) & (table.c.data == held)
+        if not connection.execute(update(table).where(at).values(row)).rowcount:
+            raise _overtaken(connection, table, key, value, type(record))
+    if isinstance(record, Contact | Case):
+        write_beside(connection, record)
+    if held is None:
         return "added"
-    at = (table.c[key] == value) & (table.c.data == held)
-    if not connection.execute(update(table).where(at).values(data=data)).rowcount:
-        raise _overtaken(connection, table, key, value, type(record))
     return "unchanged" if held == data else "replaced"
 
 

@@ -5,10 +5,10 @@ from datetime import datetime
 
 from msgspec import Struct
 
+from nebbet.core.characters import folded
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.core.ranking import Entry
-from nebbet.core.ranking.words import folded
 from nebbet.core.records import Contact, Member
 
 _GAPS = re.compile(r"[\W_]+")

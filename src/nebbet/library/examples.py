@@ -3,7 +3,7 @@
 from nebbet.core import inline
 from nebbet.core.letter import Content
 from nebbet.core.placeholders import World, implied
-from nebbet.core.records import Case, case_fields, fold
+from nebbet.core.records import Case, Contact, case_fields, fold
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.holdings import Template
 from nebbet.library.writing import Writer
@@ -21,11 +21,11 @@ def example_cases(catalogue: Catalogue, content: Content, about: str) -> list[st
         wanted |= {fold(p.of) for p in made if p and p.source == "case"}
     # Cases of a kind have the same fields: what fits one fits them all.
     fits: dict[tuple[str, ...], int] = {}
-    for case in catalogue.cases.values():
+    for case in catalogue.samples.values():
         if _shape(case) not in fits:
             fits[_shape(case)] = len(wanted & {fold(name) for name in case_fields(case)})
     most = max(fits.values(), default=0)
-    best = [case for case in catalogue.cases.values() if fits[_shape(case)] == most]
+    best = [case for case in catalogue.samples.values() if fits[_shape(case)] == most]
     near = {
         kind: -fuzz.token_set_ratio(kind.casefold(), about.casefold())
         for kind in {case.kind for case in best}
@@ -45,17 +45,18 @@ def example_world(
     *,
     language: str = "",
     case: Case | None = None,
+    contact: Contact | None = None,
 ) -> World:
     """What a template's values come from while it is written: an example that fits it."""
     content = template.content
     if case is None:
         fitting = example_cases(catalogue, content, template.title)
-        case = catalogue.cases.get(next(iter(fitting), ""))
+        case = catalogue.samples.get(next(iter(fitting), ""))
     return catalogue.world(
         writer.moment,
         writer.me,
         language or next(iter(content.texts)),
-        catalogue.contacts.get(case.contact) if case else None,
+        catalogue.contact_of(case) if contact is None else contact,
         case,
         content.calendar,
     )

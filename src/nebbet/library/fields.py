@@ -1,26 +1,19 @@
 """The fields that a team's people and cases have, and what of it a template is offered."""
 
-from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Mapping
-from typing import TypeVar
+from collections.abc import Iterable
 
-from msgspec import Struct, field
+from msgspec import Struct
 
 from nebbet.core import ranking, records
 from nebbet.core.placeholders import GREETING, Placeholder
 from nebbet.core.ranking import Entry
-from nebbet.core.records import Case, Contact, Member
+from nebbet.core.records.kinds import PEOPLE
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.changes import EVERYTHING, Change, different
-
-_Has = tuple[str, str]  # what a record has: a field of its kind, or a kind; and its name
-_Record = TypeVar("_Record", Contact, Member, Case)
 
 
 class Fields(Struct, frozen=True):
     """Names of fields, sorted: those of the team's own beside the ones that everybody has. lists
-    are the fields of cases that hold lists, kinds the kinds of case. held says how many records
-    have what."""
+    are the fields of cases that hold lists, kinds the kinds of case."""
 
     contacts: tuple[str, ...] = ()
     members: tuple[str, ...] = ()
@@ -28,7 +21,6 @@ class Fields(Struct, frozen=True):
     lists: tuple[str, ...] = ()
     kinds: tuple[str, ...] = ()
     facts: tuple[str, ...] = ()
-    held: Mapping[_Has, int] = field(default_factory=dict)
 
     def of(self, source: str) -> tuple[str, ...]:
         """What a source of values offers in this team's data."""
@@ -44,62 +36,33 @@ class Fields(Struct, frozen=True):
         return ()
 
 
-def fields_in(
-    catalogue: Catalogue,
-    before: Catalogue | None = None,
-    known: Fields | None = None,
-    change: Change = EVERYTHING,
-) -> Fields:
-    """The fields of a catalogue; of what was there before, only what is another one is looked
-    through, as far as a change says which that may be."""
-    before, held = before or Catalogue(), Counter(known.held if known else {})
-    people = different(before.contacts, catalogue.contacts, change.among("contact"))
-    members = different(before.members, catalogue.members)
-    cases = different(before.cases, catalogue.cases, change.among("case"))
-    _count(held, before.contacts, catalogue.contacts, people, lambda c: _named("contact", c.more))
-    _count(held, before.members, catalogue.members, members, lambda m: _named("member", m.more))
-    _count(held, before.cases, catalogue.cases, cases, _of_case)
-
-    def having(what: str) -> tuple[str, ...]:
-        return tuple(sorted(name for (kind, name), count in held.items() if kind == what and count))
-
+def fields_in(catalogue: Catalogue) -> Fields:
+    """The fields of a catalogue: those that records have, and those that a lead has set."""
+    people, cases, lists = set[str](), set[str](), set[str]()
+    kinds = {one.whose for one in catalogue.held if not one.kind and one.whose}
+    for one in catalogue.held:
+        if one.name:
+            (people if one.whose == PEOPLE else cases).add(one.name)
+            if one.kind == "list" and one.whose != PEOPLE:
+                lists.add(one.name)
+    for kind in catalogue.kinds.values():
+        (people if kind.is_people else cases).update(one.name for one in kind.fields)
+        if not kind.is_people:
+            kinds.add(kind.name)
+            lists.update(one.name for one in kind.fields if one.kind == "list")
+    members = {name for member in catalogue.members.values() for name in member.more}
     return Fields(
-        having("contact"),
-        having("member"),
-        having("case"),
-        having("list"),
-        having("kind"),
+        _sorted(people),
+        _sorted(members),
+        _sorted(cases),
+        _sorted(lists),
+        _sorted(kinds),
         tuple(catalogue.facts),
-        held,
     )
 
 
-def _count(
-    held: Counter[_Has],
-    before: Mapping[str, _Record],
-    after: Mapping[str, _Record],
-    difference: tuple[set[str], set[str]],
-    of: Callable[[_Record], Iterable[_Has]],
-) -> None:
-    """Count what records have, from how it was counted before."""
-    changed, gone = difference
-    for key in (changed | gone) & before.keys():
-        held.subtract(of(before[key]))
-    for key in changed:
-        held.update(of(after[key]))
-
-
-def _named(what: str, fields: Iterable[str]) -> Iterator[_Has]:
-    return ((what, name) for name in fields)
-
-
-def _of_case(case: Case) -> Iterator[_Has]:
-    yield from _named("case", case.fields)
-    yield from _named(
-        "list", (n for n, raw in case.fields.items() if isinstance(raw, list | tuple))
-    )
-    if case.kind:
-        yield "kind", case.kind
+def _sorted(names: Iterable[str]) -> tuple[str, ...]:
+    return tuple(sorted(names))
 
 
 def on_offer(declared: Iterable[Placeholder], fields: Fields, words: str) -> list[tuple[str, str]]:

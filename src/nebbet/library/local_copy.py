@@ -29,23 +29,27 @@ from nebbet.core.dates import WorkingCalendar
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Passage
 from nebbet.core.records import Case, Contact, Fact, Member
-from nebbet.library import register, schema
+from nebbet.core.records.kinds import Kind
+from nebbet.library import copied_people, register, schema
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.changes import different
+from nebbet.library.copied_people import KeptPeople
 from nebbet.library.disk import disk_explained
 from nebbet.library.engine import explained, sqlite_engine
 from nebbet.library.entries import Registered
+from nebbet.library.held_fields import HeldField
 from nebbet.library.holdings import LibraryFile, Proposal, Role, Shelf, Template, Usage
 
 _CANNOT = "The copy of the library on this computer cannot be kept"
-_VERSION = 1
+_VERSION = 2
 MOST_LETTERS = 5000  # entries of the register: the newest
 # The parts of a catalogue, by the kind of their values: one row for each value, or one for all.
 _ROWS: dict[str, type[Any]] = {
     "templates": Template,
     "members": Member,
-    "contacts": Contact,
-    "cases": Case,
+    "samples": Case,
+    "sample_people": Contact,
+    "kinds": Kind,
     "facts": Fact,
     "frames": Frame,
     "passages": Passage,
@@ -57,6 +61,7 @@ _WHOLE: dict[str, Any] = {
     "shelves": tuple[Shelf, ...],
     "words": frozenset[str],
     "calendar": WorkingCalendar,
+    "held": tuple[HeldField, ...],
     "mark": str,
 }
 
@@ -178,6 +183,7 @@ class LocalCopy:
                 schema.register.create(connection)
                 for statement in schema.WORDS_OF_LETTERS:
                     connection.exec_driver_sql(statement)
+                copied_people.make_tables(connection)
                 connection.exec_driver_sql(f"PRAGMA user_version = {_VERSION}")
             before = last or Kept(now.moment, now.role, Catalogue())
             for kind in _ROWS:
@@ -192,6 +198,31 @@ class LocalCopy:
             known = {entry.message_id for entry in before.entries}
             _put_letters(connection, [e for e in now.entries if e.message_id not in known])
         self._last = now
+
+    # People and cases
+
+    def keep_people(self, reading: Connection, entries: Iterable[Registered]) -> None:
+        """Copy the people and cases that changed on the server since they were copied last."""
+        with explained(_CANNOT), self.engine.begin() as connection:
+            kept = self._kept_people(connection)
+            now = copied_people.bring_up_to_date(reading, connection, kept, entries)
+            if now != kept:
+                _put(connection, "people", {"": now})
+
+    def _kept_people(self, connection: Connection) -> KeptPeople:
+        data = connection.scalar(select(_held.c.data).where(_held.c.kind == "people"))
+        return msgspec.msgpack.decode(data, type=KeptPeople) if data else KeptPeople()
+
+    def put_person(self, record: Contact | Case) -> None:
+        """Show somebody, or a case, that waits for the server."""
+        with explained(_CANNOT), self.engine.begin() as connection:
+            table = schema.contact if isinstance(record, Contact) else schema.case
+            copied_people.put(connection, table, record)
+
+    def forget_people(self) -> None:
+        """Copy all people and cases anew the next time: something is not as it was shown here."""
+        with explained(_CANNOT), self.engine.begin() as connection:
+            _put(connection, "people", {"": KeptPeople()})
 
     # Files
 

@@ -65,13 +65,14 @@ def copy_rows(reading: Connection, writing: Connection) -> int:
     """Copy all rows between two connections, and return how many. On a server they come as they
     are: nothing that happens to new ones happens to them; then everybody gets their rights."""
     tables = schema.metadata.sorted_tables
-    ready = writing.dialect.name == "postgresql" and has_function(writing, "nebbet_leads")
-    if ready:
+    on_server = writing.dialect.name == "postgresql"
+    if on_server:
         _triggers(writing, "DISABLE")
     count = sum(_copy(reading, writing, table) for table in tables)
-    if ready:
+    if on_server:
         _triggers(writing, "ENABLE")
-        mend_roles(writing)
+        if has_function(writing, "nebbet_leads"):
+            mend_roles(writing)
     return count
 
 

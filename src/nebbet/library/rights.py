@@ -87,13 +87,16 @@ POLICIES: dict[str, list[_Policy]] = {
 }
 # Columns are named: what is not named never changes, and whoever has no right in a whole table
 # cannot lock it against the others.
+_FOUND_BY = "rowno, source, filed, words, near"
 CHANGED = {
     "setting": "value",
     "member": "data",
     "shelf": "parent, name, position",
     "template": "shelf, title, state, pinned, edition, origin, origin_edition",
-    "contact": "data",
-    "case_": "data",
+    "contact": f"data, {_FOUND_BY}, sort, address, household, organisation",
+    "case_": f"data, {_FOUND_BY}, number, kind, contact",
+    "kind": "data",
+    "linked": "data, result",
     "proposal": "state, answer, decider, decided",
     "presence": "seen",
     "passage": "data",
@@ -102,16 +105,17 @@ CHANGED = {
     "file": "valid_until, name",
 }
 _ADDED = ("edition", "register", "file", "shelf", "template", "presence", "proposal", "contact",
-          "case_", "setting")  # fmt: skip
-_LEADS_ALONE = ("passage", "frame", "fact", "file")  # to change; the others have policies
+          "case_", "held_field", "setting")  # fmt: skip
+_LEADS_ALONE = ("passage", "frame", "fact", "file", "kind", "linked")  # the others have policies
 _ALL = (*CHANGED, "edition", "register", "former", "file_claim", "file_use", "change",
-        "alembic_version")  # fmt: skip
-_TAKEN_OUT = ("setting", "member", "shelf", "template", "contact", "case_", "proposal", "presence",
-              "passage", "frame", "fact", "file")  # fmt: skip
+        "case_person", "held_field", "alembic_version")  # fmt: skip
+_TAKEN_OUT = ("setting", "member", "shelf", "template", "contact", "case_", "held_field",
+              "proposal", "presence", "passage", "frame", "fact", "file", "kind",
+              "linked")  # fmt: skip
 GRANTS = {
     "lead": [
         f"SELECT ON {', '.join(_ALL)}",
-        f"INSERT ON {', '.join(_ADDED)}, passage, frame, fact, former",
+        f"INSERT ON {', '.join(_ADDED)}, passage, frame, fact, former, kind, linked",
         "INSERT (id, data) ON member",
         f"DELETE ON {', '.join(_TAKEN_OUT)}",
         *(f"UPDATE ({columns}) ON {table}" for table, columns in CHANGED.items()),
@@ -124,5 +128,6 @@ GRANTS = {
             for table, columns in CHANGED.items()
             if table not in _LEADS_ALONE
         ),
+        "UPDATE (result) ON linked",  # whoever reads a linked table says what came of it
     ],
 }

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from datetime import date, datetime, time, timedelta
-from functools import partial
 from typing import Any, TypeVar
 
 import msgspec
@@ -14,24 +13,28 @@ from nebbet.core.dates import NINE_TO_FIVE, WorkingCalendar, is_code, zone_of
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.core.records.kinds import Kind
 from nebbet.library import schema
 from nebbet.library.catalogue import Catalogue, Unread
 from nebbet.library.change_log import mark_now, since
 from nebbet.library.changes import NO_CHANGE, Change
 from nebbet.library.holdings import USAGE_WEEKS, LibraryFile, Proposal, Shelf, Template, Usage
 from nebbet.library.reader import Reader
+from nebbet.library.samples import read_samples
 from nebbet.library.writes import setting
 
 _Any = TypeVar("_Any")
 Keys = Collection[str]
-_Record = TypeVar("_Record", Member, Contact, Case, Frame, Fact, Passage)
+_Record = TypeVar("_Record", Member, Frame, Fact, Passage, Kind)
 RECORDS: Mapping[type, tuple[Table, str]] = {
     Member: (schema.member, "id"),
     Contact: (schema.contact, "id"),
     Case: (schema.case, "id"),
     Fact: (schema.fact, "name"),
     Passage: (schema.passage, "id"),
+    Kind: (schema.kind, "id"),
 }
+_FEW = 400  # samples: while there are fewer, what is new may be one
 # How long a proposal that was decided on is still told.
 TOLD_FOR = timedelta(days=90)
 # How long somebody who is not heard of any more counts as editing.
@@ -57,8 +60,6 @@ def read_catalogue(connection: Connection, now: datetime) -> Catalogue:
         shelves=_shelves(connection, reader),
         templates=_templates(connection, reader),
         members=_records(Member, connection, reader),
-        contacts=_records(Contact, connection, reader),
-        cases=_records(Case, connection, reader),
         facts=_records(Fact, connection, reader),
         frames=_frames(connection, reader),
         passages=_records(Passage, connection, reader),
@@ -68,8 +69,10 @@ def read_catalogue(connection: Connection, now: datetime) -> Catalogue:
         calendar=_calendar(connection, reader),
         proposals=_proposals(connection, now, reader),
         editing=_editing(connection, now),
+        kinds=_records(Kind, connection, reader),
         mark=mark,
     )
+    found = replace(found, **read_samples(connection))
     return replace(found, unread=tuple(reader.unread))
 
 
@@ -96,6 +99,8 @@ def read_changes(
         if keys := change.of(kind):
             found = read_some(connection, reader, keys)
             fresh[name] = _with(getattr(known, name), keys, found)
+    if _touches_samples(change, known):
+        fresh |= read_samples(connection)
     if change.of("proposal"):
         fresh["proposals"] = _oldest_first(fresh["proposals"].values())
     if change.of("setting"):
@@ -108,6 +113,15 @@ def read_changes(
         fresh["usage"] = {**known.usage, **_usage(connection, now, used)}
     told = [row for row in known.unread if not _is_read_again(row, change)]
     return replace(known, **fresh, unread=(*told, *reader.unread)), change
+
+
+def _touches_samples(change: Change, known: Catalogue) -> bool:
+    return bool(
+        change.of("held_field")
+        or change.of("case") & known.samples.keys()
+        or change.of("contact") & known.sample_people.keys()
+        or (change.of("case") and len(known.samples) < _FEW)
+    )
 
 
 def _is_read_again(row: Unread, change: Change) -> bool:
@@ -363,13 +377,12 @@ def is_sound(kept: KeptCalendar) -> bool:
 _BY_KEY: Mapping[str, tuple[str, Callable[[Connection, Reader, Keys], dict[str, Any]]]] = {
     "template": ("templates", _templates),
     "file": ("files", read_files),
-    "contact": ("contacts", partial(_records, Contact)),
-    "case": ("cases", partial(_records, Case)),
     "proposal": ("proposals", _some_proposals),
 }
 _ANEW: Mapping[str, tuple[str, Callable[[Connection, datetime, Reader], Any]]] = {
     "shelf": ("shelves", lambda c, _now, reader: _shelves(c, reader)),
     "member": ("members", lambda c, _now, reader: _records(Member, c, reader)),
+    "kind": ("kinds", lambda c, _now, reader: _records(Kind, c, reader)),
     "fact": ("facts", lambda c, _now, reader: _records(Fact, c, reader)),
     "passage": ("passages", lambda c, _now, reader: _records(Passage, c, reader)),
     "frame": ("frames", lambda c, _now, reader: _frames(c, reader)),

@@ -5,6 +5,7 @@ from datetime import UTC, date, datetime
 from typing import Any
 
 from sqlalchemy import (
+    BigInteger,
     Boolean,
     Column,
     Date,
@@ -20,6 +21,7 @@ from sqlalchemy import (
     Table,
     Text,
     TypeDecorator,
+    text,
 )
 from sqlalchemy.dialects import sqlite
 from sqlalchemy.types import TypeEngine
@@ -85,6 +87,8 @@ class Day(TypeDecorator[date]):
 
 
 metadata = MetaData()
+# Text in the order of its bytes: what begins in some way is found by an index then.
+_Bytes = String(200).with_variant(String(200, collation="C"), "postgresql")
 
 setting = Table(
     "setting",
@@ -211,11 +215,28 @@ presence = Table(
     PrimaryKeyConstraint("template", "member"),
 )
 
+# What a record is found and put in order by stands beside it, made of it by `columns`. rowno
+# numbers it for the index of words: a file has no other number that stays.
 contact = Table(
     "contact",
     metadata,
     Column("id", String(64), primary_key=True),
     Column("data", Text, nullable=False),
+    Column("rowno", BigInteger, nullable=False, server_default="0"),
+    Column("sort", _Bytes, nullable=False, server_default=""),
+    Column("address", String(320), nullable=False, server_default=""),
+    Column("household", String(200), nullable=False, server_default=""),
+    Column("organisation", String(200), nullable=False, server_default=""),
+    Column("source", String(64), nullable=False, server_default=""),
+    Column("filed", Boolean, nullable=False, server_default=text("false")),
+    Column("words", Text, nullable=False, server_default=""),
+    Column("near", Text, nullable=False, server_default=""),
+    Index("contact_rowno", "rowno"),
+    Index("contact_sort", "sort", "id"),
+    Index("contact_address", "address"),
+    Index("contact_household", "household"),
+    Index("contact_organisation", "organisation"),
+    Index("contact_source", "source"),
 )
 
 case = Table(
@@ -223,6 +244,56 @@ case = Table(
     metadata,
     Column("id", String(64), primary_key=True),
     Column("data", Text, nullable=False),
+    Column("rowno", BigInteger, nullable=False, server_default="0"),
+    Column("number", _Bytes, nullable=False, server_default=""),
+    Column("kind", String(200), nullable=False, server_default=""),
+    Column("contact", String(64), nullable=False, server_default=""),
+    Column("source", String(64), nullable=False, server_default=""),
+    Column("filed", Boolean, nullable=False, server_default=text("false")),
+    Column("words", Text, nullable=False, server_default=""),
+    Column("near", Text, nullable=False, server_default=""),
+    Index("case_rowno", "rowno"),
+    Index("case_number", "number", "id"),
+    Index("case_kind", "kind", "id"),
+    Index("case_source", "source"),
+)
+
+# Who is in which case: its contact, and everybody else.
+case_person = Table(
+    "case_person",
+    metadata,
+    Column("case_", String(64), nullable=False),
+    Column("contact", String(64), nullable=False),
+    PrimaryKeyConstraint("case_", "contact"),
+    Index("case_person_contact", "contact", "case_"),
+)
+
+# Which fields records have: those of people, and those of each kind of case; a kind itself has a
+# row without a field.
+held_field = Table(
+    "held_field",
+    metadata,
+    Column("id", String(255), primary_key=True),
+    Column("whose", String(200), nullable=False),
+    Column("name", String(200), nullable=False),
+    Column("kind", String(16), nullable=False),
+)
+
+# The kinds of case, and of all people, as a lead sets them.
+kind = Table(
+    "kind",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("data", Text, nullable=False),
+)
+
+# Tables kept elsewhere that are read again, as a lead sets them, and what came of that last.
+linked = Table(
+    "linked",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("data", Text, nullable=False),
+    Column("result", Text, nullable=False, server_default=""),
 )
 
 register = Table(
@@ -244,6 +315,9 @@ register = Table(
     Index("register_sent", "sent"),
     Index("register_template", "template", "sent"),
     Index("register_sender", "sender", "sent"),
+    Index("register_contact", "contact", "sent"),
+    Index("register_address", "address", "sent"),
+    Index("register_case", "case_number", "sent"),
 )
 # In a file the words have an index of their own (SQLite's documentation, "FTS5 Extension"); on a
 # server PostgreSQL's text search has one.
@@ -255,3 +329,28 @@ WORDS_OF_LETTERS = (
     "CREATE TRIGGER IF NOT EXISTS register_words_out AFTER DELETE ON register BEGIN DELETE FROM "
     "register_words WHERE message_id = OLD.message_id; END",
 )
+
+
+def words_of(table: str) -> tuple[str, ...]:
+    """What gives a table of people or cases its index of words in a file: of whole words, and of
+    words as they are with a mistake in them."""
+    index, columns = f"{table}_words", "rowid, words, near"
+    gone = "'delete', OLD.rowno, OLD.words, OLD.near"
+    out = f"INSERT INTO {index} ({index}, {columns}) VALUES ({gone})"
+    put = f"INSERT INTO {index} ({columns}) VALUES (NEW.rowno, NEW.words, NEW.near)"
+    changes = f"UPDATE OF rowno, words, near ON {table}"
+    return (
+        f"CREATE VIRTUAL TABLE IF NOT EXISTS {index} USING fts5(words, near, content = '{table}', "
+        "content_rowid = 'rowno', prefix = '2 3', tokenize = 'unicode61 remove_diacritics 0')",
+        f"CREATE TRIGGER IF NOT EXISTS {index}_in AFTER INSERT ON {table} BEGIN {put}; END",
+        f"CREATE TRIGGER IF NOT EXISTS {index}_out AFTER DELETE ON {table} BEGIN {out}; END",
+        f"CREATE TRIGGER IF NOT EXISTS {index}_change AFTER {changes} BEGIN {out}; {put}; END",
+    )
+
+
+FOUND_IN = ("contact", "case_")
+
+
+def is_index(table: str) -> bool:
+    """Whether a table of a file is one that its index of words is made of."""
+    return any(table.startswith(f"{name}_words") for name in ("register", *FOUND_IN))

@@ -2,9 +2,8 @@
 
 import html
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator
 from datetime import datetime
-from functools import partial
 from itertools import islice
 
 from msgspec import Struct
@@ -13,31 +12,25 @@ from nebbet.core.inline import SLOT
 from nebbet.core.letter import passages_in
 from nebbet.core.ranking import Entry, excerpt
 from nebbet.core.ranking.index import Index
-from nebbet.core.records import Case
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.changes import EVERYTHING, Change, different
+from nebbet.library.changes import different
 from nebbet.library.fields import Fields, fields_in
 from nebbet.library.holdings import Template
 from nebbet.library.listing import Listing, listing_of
 from nebbet.library.users import Users, users_in
 
-_CasesOf = Mapping[str, tuple[str, ...]]  # the ids of cases, by the id of their contact
 _TAG = re.compile(r"<[^>]*>")
 _MOST_PATCHED = 500  # templates beside the index, from which on it is made anew
 
 
 class Finder(Struct, frozen=True):
-    """The indexes of one catalogue, who uses what in it, its fields, its list, and the cases of
-    each contact."""
+    """The indexes of one catalogue, who uses what in it, its fields and its list."""
 
     catalogue: Catalogue
     templates: Index
-    contacts: Index
-    cases: Index
     users: Users
     fields: Fields
     listing: Listing
-    cases_of: _CasesOf
 
 
 def make_finder(
@@ -45,34 +38,24 @@ def make_finder(
     now: datetime,
     pinned: Collection[str] = (),
     known: Finder | None = None,
-    change: Change = EVERYTHING,
 ) -> Finder:
-    """The indexes of a catalogue; what another finder knows already is not read again, as far as
-    the change since then says what may be another one. pinned are the templates that somebody has
-    pinned for themselves."""
+    """The indexes of a catalogue; what another finder knows already is not read again. pinned are
+    the templates that somebody has pinned for themselves."""
     standing = _standings(catalogue, now, pinned)
     if known is None:
-        of_contact = _cases_of({}, {}, catalogue.cases, catalogue.cases.keys())
         return Finder(
             catalogue,
             Index(_entries(catalogue, catalogue.templates.values()), standing),
-            Index(contact_entries(catalogue, cases_of=of_contact)),
-            Index(case_entries(catalogue)),
             users_in(catalogue),
             fields_in(catalogue),
             listing_of(catalogue, pinned),
-            of_contact,
         )
-    contacts, cases, of_contact = _people_patched(known, catalogue, change)
     return Finder(
         catalogue,
         _patched(known, catalogue).ranked(standing),
-        contacts,
-        cases,
         users_in(catalogue, known.users),
-        fields_in(catalogue, known.catalogue, known.fields, change),
+        fields_in(catalogue),
         listing_of(catalogue, pinned),
-        of_contact,
     )
 
 
@@ -93,53 +76,6 @@ def _patched(known: Finder, catalogue: Catalogue) -> Index:
         after,
         lambda keys: _entries(catalogue, (after[key] for key in keys)),
     )
-
-
-def _people_patched(
-    known: Finder, catalogue: Catalogue, change: Change
-) -> tuple[Index, Index, _CasesOf]:
-    """The indexes of contacts and of cases, with those that are other ones now: a contact is found
-    by the numbers of their cases, a case by its contact's name."""
-    before = known.catalogue
-    people, no_people = different(before.contacts, catalogue.contacts, change.among("contact"))
-    cases, no_cases = different(before.cases, catalogue.cases, change.among("case"))
-    of_contact = _cases_of(known.cases_of, before.cases, catalogue.cases, cases | no_cases)
-    touched = [
-        book.get(key) for key in cases | no_cases for book in (before.cases, catalogue.cases)
-    ]
-    of_cases = {case.contact for case in touched if case} & catalogue.contacts.keys()
-    cases |= {key for person in people | no_people for key in of_contact.get(person, ())}
-    return (
-        _with(
-            known.contacts,
-            (people | of_cases, no_people),
-            catalogue.contacts,
-            lambda keys: contact_entries(catalogue, keys, of_contact),
-        ),
-        _with(known.cases, (cases, no_cases), catalogue.cases, partial(case_entries, catalogue)),
-        of_contact,
-    )
-
-
-def _cases_of(
-    known: _CasesOf, before: Mapping[str, Case], after: Mapping[str, Case], keys: Collection[str]
-) -> _CasesOf:
-    """The cases of each contact, when those of some keys are other ones than before."""
-    was, now = _by_contact(before, keys), _by_contact(after, keys)
-    made = dict(known)
-    for person in was.keys() | now.keys():
-        stay = (key for key in known.get(person, ()) if key not in keys)
-        made[person] = (*stay, *now.get(person, ()))
-    return made
-
-
-def _by_contact(cases: Mapping[str, Case], keys: Collection[str]) -> dict[str, list[str]]:
-    """The cases of some keys that are somebody's."""
-    found: dict[str, list[str]] = {}
-    for key in sorted(keys):
-        if (case := cases.get(key)) and case.contact:
-            found.setdefault(case.contact, []).append(key)
-    return found
 
 
 def _with(
@@ -215,38 +151,3 @@ def where_matched(
         if spans:
             return what, shown, spans
     return "", "", []
-
-
-def contact_entries(
-    catalogue: Catalogue, keys: Collection[str] | None = None, cases_of: _CasesOf | None = None
-) -> list[Entry]:
-    """What contacts are found by: name, address, organisation, case numbers. Those of some keys
-    alone where such are given."""
-    people, cases = catalogue.contacts, catalogue.cases
-    if cases_of is None:
-        cases_of = _cases_of({}, {}, cases, cases.keys())
-    return [
-        Entry(
-            person.id,
-            (
-                person.name,
-                person.email,
-                person.organisation,
-                " ".join(cases[key].number for key in cases_of.get(person.id, ())),
-            ),
-        )
-        for person in map(people.__getitem__, people if keys is None else keys)
-    ]
-
-
-def case_entries(catalogue: Catalogue, keys: Collection[str] | None = None) -> list[Entry]:
-    """What cases are found by: number, title, kind, the contact's name. Those of some keys alone
-    where such are given."""
-    cases, people = catalogue.cases, catalogue.contacts
-    wanted = cases if keys is None else keys
-    of = {cases[key].contact for key in wanted}
-    names = {key: people[key].name for key in of & people.keys()}
-    return [
-        Entry(c.id, (c.number, c.title, c.kind, names.get(c.contact, "")))
-        for c in map(cases.__getitem__, wanted)
-    ]

@@ -32,6 +32,7 @@ from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained, reading, sqlite_engine
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import LibraryFile, Overtaken, Role, Template
+from nebbet.library.people import People
 from nebbet.library.postgres import OLDER, away, postgres_engine, shown_url
 from nebbet.library.proposals import Proposing
 from nebbet.library.reader import Reader
@@ -183,11 +184,16 @@ class Library(Proposing, Arranging):
             )
         return bytes(found)
 
-    # The register
+    # People, cases and the register
+
+    @property
+    def people(self) -> People:
+        """The people and cases."""
+        return People(self.register_engine)
 
     @property
     def register_engine(self) -> Engine:
-        """Where the register is read."""
+        """Where the register, people and cases are read."""
         return self.engine
 
     def latest_letters(self, member: str) -> list[Registered]:

@@ -127,7 +127,7 @@ class TeamLibrary(Library):
 
     @property
     def register_engine(self) -> Engine:
-        """Where the register is read: on the server, or the newest letters in the copy."""
+        """Where the register, people and cases are read: on the server, or what the copy has."""
         return self.copy.engine if self.away and self.copy.read() else self.engine
 
     def _meet(self, connection: Connection) -> None:
@@ -148,6 +148,8 @@ class TeamLibrary(Library):
         if self.away or not self._met:
             return
         self.copy.keep(moment, self.role, catalogue, entries)
+        with explained("The library cannot be read"), reading(self.engine) as connection:
+            self.copy.keep_people(connection, entries)
         for file in self.copy.missing(catalogue.files):
             try:
                 data = super().file_bytes(file)
@@ -240,8 +242,20 @@ class TeamLibrary(Library):
     def _overlaid(self, known: Catalogue) -> tuple[Catalogue, Change]:
         new = [item for item in self._queue.waiting() if item.number not in self._laid]
         found, change = laid_over(known, new)
+        for item in new:
+            if item.kind in ("contact", "case"):
+                self._show_person(item)
         self._laid |= {item.number: laid_over(Catalogue(), [item])[1] for item in new}
         return found, change
+
+    def _show_person(self, item: Waiting) -> None:
+        """Let somebody, or a case, that waits for the server be read meanwhile."""
+        try:
+            found = value_of(item)
+        except NebbetError:
+            return  # told when it is handed in
+        if isinstance(found, Put) and isinstance(found.record, Contact | Case) and self.copy.read():
+            self.copy.put_person(found.record)
 
     def editions(self, template: str) -> list[Template]:
         """Every edition of a template, newest first; only the server has them."""
@@ -291,7 +305,11 @@ class TeamLibrary(Library):
             kind = kinds[type(record)]  # type: ignore[index]
             is_compared = seen is not WHATEVER
             later = Put(record, seen if is_compared else None, is_compared)  # type: ignore[arg-type]
-            self._now_or_later(partial(act, record, seen=seen), kind, msgspec.json.encode(later))
+            at_once = self._now_or_later(
+                partial(act, record, seen=seen), kind, msgspec.json.encode(later)
+            )
+            if not at_once and isinstance(record, Contact | Case):
+                self._show_person(self._queue.waiting()[-1])
 
     def put_file(self, data: bytes, name: str, media_type: str) -> str:
         """Keep a file and return its SHA-256."""
@@ -307,14 +325,16 @@ class TeamLibrary(Library):
         act = super().add_word
         self._now_or_later(lambda: act(word), "word", msgspec.json.encode(word))
 
-    def _now_or_later(self, act: Callable[[], object], kind: WriteKind, later: bytes) -> None:
+    def _now_or_later(self, act: Callable[[], object], kind: WriteKind, later: bytes) -> bool:
+        """Do what can be done now, else let it wait; says whether it was done."""
         if not self.away:
             try:
                 act()
-                return
+                return True
             except Away as error:
                 self.gone(error.reason)
         self._queue.add(kind, later)
+        return False
 
     def check_reach(self, what: str, kept: str = "") -> None:
         """Raise Away, at once, for what cannot be done without the server."""
@@ -341,6 +361,8 @@ class TeamLibrary(Library):
                 raise
             except NebbetError as error:
                 self._queue.refuse(item.number, error.sentence)
+                if item.kind in ("contact", "case") and self.copy.read():
+                    self.copy.forget_people()
                 refusal = refusal or error
             else:
                 self._queue.done(item.number)

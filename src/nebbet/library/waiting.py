@@ -140,8 +140,10 @@ def laid_over(catalogue: Catalogue, waiting: Iterable[Waiting]) -> tuple[Catalog
             case File():
                 put("file", "files", value.sha256,
                     LibraryFile(value.name, value.media_type, value.size))  # fmt: skip
-            case Put(record):
+            case Put(record) if item.kind == "member":
                 put(item.kind, f"{item.kind}s", record.id, record)
+            case Put(record):  # shown by the local copy
+                keys.setdefault(item.kind, set()).add(record.id)
     change = Change({kind: frozenset(found) for kind, found in keys.items()})
     if not change:
         return catalogue, change

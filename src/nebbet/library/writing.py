@@ -46,11 +46,12 @@ def begin_for(
     case: Case | None = None,
     language: str = "",
 ) -> Letter:
-    """Take a template for a letter to somebody about something.
+    """Take a template for a letter to somebody about something; a case that is not theirs is left
+    out.
 
     It remembers template and edition, and speaks the recipient's language unless one is given.
     """
-    recipient, case = belonging(catalogue, recipient, case)
+    case = belonging(recipient, case)
     return letters.start(
         letter_id,
         catalogue.included(template.content),
@@ -64,19 +65,16 @@ def begin_for(
 
 
 def belonging(
-    catalogue: Catalogue, recipient: Contact | None, case: Case | None
-) -> tuple[Contact | None, Case | None]:
-    """The person and the case that a letter is about: a case brings its contact, a person their
-    only case, and a case of somebody else never gets into a letter."""
+    recipient: Contact | None, case: Case | None, only: Case | None = None
+) -> Case | None:
+    """The case that a letter to somebody is about: the one it is about, unless that is somebody
+    else's; where there is none, the only one they have. A case of somebody else never gets into a
+    letter."""
     if recipient is None:
-        return (catalogue.contacts.get(case.contact) if case else None), case
-    known = recipient.id in catalogue.contacts
-    if case and known and case.contact not in ("", recipient.id):
+        return case
+    if case and recipient.is_on_file and not case.is_about(recipient):
         case = None
-    if case is None:
-        own = catalogue.cases_of(recipient.id)
-        case = own[0] if len(own) == 1 else None
-    return recipient, case
+    return case or only
 
 
 def world_for(catalogue: Catalogue, letter: Letter, writer: Writer) -> World:

@@ -25,6 +25,7 @@ from nebbet.post.sending import finish
 
 LETTERS = 48
 WEEKS = 12
+_EVERY = 10_000  # cases: more than the demo has
 
 
 def fill_history(library: Library, mail: Path, now: datetime, seed: int = 1) -> None:
@@ -32,7 +33,10 @@ def fill_history(library: Library, mail: Path, now: datetime, seed: int = 1) -> 
     chance = random.Random(seed)
     catalogue = library.catalogue(now)
     encoded = EncodedFiles(library.file_bytes)
-    made = list(_letters(catalogue, encoded, now, chance))
+    matters = [one.case for one in library.people.case_page(size=_EVERY).rows]
+    matters.sort(key=lambda case: case.id)
+    people = library.people.contacts({case.contact for case in matters})
+    made = list(_letters(catalogue, (matters, people), encoded, now, chance))
     for entry, user, data in made:
         folder = mailbox.Maildir(mail / user, create=True)
         sent = folder.get_folder("Sent") if "Sent" in folder.list_folders() else None
@@ -45,7 +49,11 @@ def fill_history(library: Library, mail: Path, now: datetime, seed: int = 1) -> 
 
 
 def _letters(
-    catalogue: Catalogue, encoded: EncodedFiles, now: datetime, chance: random.Random
+    catalogue: Catalogue,
+    about: tuple[list[Case], dict[str, Contact]],
+    encoded: EncodedFiles,
+    now: datetime,
+    chance: random.Random,
 ) -> Iterator[tuple[Registered, str, bytes]]:
     """Letters with their register entry and the mailbox they were sent from."""
     text = (files("nebbet.standin") / "world" / "history.toml").read_text("utf-8")
@@ -53,11 +61,12 @@ def _letters(
     names = list(habits)
     weights = [habits[name]["weight"] for name in names]
     members = list(catalogue.members.values())
+    matters, people = about
     for number in range(LETTERS):
         name = chance.choices(names, weights)[0]
-        cases = [c for c in catalogue.cases.values() if c.kind in habits[name]["kinds"]]
+        cases = [c for c in matters if c.kind in habits[name]["kinds"]]
         case, member = chance.choice(cases), chance.choice(members)
-        contact = catalogue.contacts[case.contact]
+        contact = people[case.contact]
         ago = timedelta(days=round(chance.triangular(0, WEEKS * 7, 0)))
         case = _moved(case, ago)
         sent = (now - ago).replace(hour=chance.randrange(8, 18), minute=chance.randrange(60))

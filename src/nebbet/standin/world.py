@@ -130,8 +130,11 @@ def _case(row: dict[str, str], today: date, domain: str) -> Case:
         fields["port_desk"] = f"{str(port).lower().replace(' ', '.')}.port@{domain}"
     return Case(
         id=row["number"].lower(),
+        number=row["number"],
+        kind=row["kind"],
+        title=row["title"],
+        contact=row["contact"],
         fields={name: to_json(value) for name, value in fields.items()},
-        **{name: row[name] for name in _KNOWN_COLUMNS},
     )
 
 

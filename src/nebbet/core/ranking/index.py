@@ -18,11 +18,11 @@ from numpy.typing import NDArray
 from rapidfuzz import process
 from rapidfuzz.distance import OSA
 
+from nebbet.core.characters import folded
 from nebbet.core.ranking.words import (
     JOINING,
     Entry,
     allowed_mistakes,
-    folded,
     raw_words,
     together,
     wanted_words,

@@ -8,10 +8,10 @@ from functools import lru_cache
 from msgspec import Struct
 from rapidfuzz.distance import OSA
 
+from nebbet.core.characters import folded
+
 _WORD = re.compile(r"\w+")
 _LONGEST, _MOST = 300, 12  # signs and words that anybody types to find something
-# Letters that stand for others but are no letters with an accent.
-_ALIKE = str.maketrans({"ø": "o", "æ": "ae", "œ": "oe", "ł": "l", "đ": "d", "ð": "d", "þ": "th"})
 
 
 class Entry(Struct, frozen=True):
@@ -19,18 +19,6 @@ class Entry(Struct, frozen=True):
 
     key: str
     texts: tuple[str, ...]
-
-
-def folded(text: str) -> str:
-    """Text without case and accents.
-
-    >>> folded("Zoë ÅS"), folded("Gjøre łąka")
-    ('zoe as', 'gjore laka')
-    """
-    if text.isascii():
-        return text.lower()
-    parts = unicodedata.normalize("NFKD", text.casefold()).translate(_ALIKE)
-    return "".join(char for char in parts if not unicodedata.combining(char))
 
 
 def raw_words(text: str) -> list[str]:

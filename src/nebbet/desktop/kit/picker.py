@@ -1,6 +1,7 @@
 """A field in which a few typed letters choose from what is known."""
 
 from collections.abc import Callable
+from functools import partial
 from typing import NamedTuple
 
 from PySide6.QtCore import (
@@ -153,6 +154,9 @@ class ChoiceList(QListWidget):
             row += by
 
 
+Ask = Callable[[str, Callable[[list[Choice]], None]], object]
+
+
 def _nothing(_words: str) -> str:
     return said("Nothing is found.")
 
@@ -160,21 +164,31 @@ def _nothing(_words: str) -> str:
 class Picker(QLineEdit):
     """A field with a list of matches below it.
 
-    offer(words) gives the matches, best first. picked tells the key of a choice; entered tells
-    text that was confirmed without choosing anything. A free picker offers without choosing:
-    Return takes what is typed, unless a match was gone to. nothing(words) is what the list says
-    where it has no match.
+    offer(words) gives the matches, best first; ask(words, show) shows them once they are known:
+    what is confirmed meanwhile is taken then. picked tells the key of a choice; entered tells text
+    that was confirmed without choosing anything. A free picker offers without choosing: Return
+    takes what is typed, unless a match was gone to. nothing(words) is what the list says where it
+    has no match.
     """
 
     picked = Signal(str)
     entered = Signal(str)
     MOST = 40
 
-    def __init__(self, name: str, offer: Callable[[str], list[Choice]], prompt: str = "") -> None:
+    def __init__(
+        self,
+        name: str,
+        offer: Callable[[str], list[Choice]] | None = None,
+        prompt: str = "",
+        *,
+        ask: Ask | None = None,
+    ) -> None:
         super().__init__()
         theme.named(self, name)
         self.setPlaceholderText(prompt)
-        self._offer = offer
+        self._ask: Ask = ask or (lambda words, show: show(offer(words) if offer else []))
+        self._asked = 0  # how often was asked
+        self._pending = self._confirm_soon = False
         self._shown = ""
         self.free = False
         self.opens_at_once = False  # where there are so few choices that one wants to see them
@@ -197,11 +211,21 @@ class Picker(QLineEdit):
         """Show the matches for what is typed."""
         words = self.text() if words is None else words
         wanted = words if words != self._shown else ""
-        choices = self._offer(wanted)[: self.MOST]
+        self._asked += 1
+        self._pending, self._confirm_soon = True, False
+        self._ask(wanted, partial(self._show_matches, self._asked, words, wanted))
+
+    def _show_matches(self, number: int, words: str, wanted: str, choices: list[Choice]) -> None:
+        """Show what was found, unless something else was asked for meanwhile."""
+        if number != self._asked:
+            return
+        self._pending = False
+        choices = choices[: self.MOST]
         if not choices and wanted.strip() and not self.free:
             choices = [Choice("", self.nothing(wanted.strip()), heading=True)]
         if not choices:
             self.list.hide()
+            self._confirm_now()
             return
         self._place(choices)
         self.list.show_choices(choices)
@@ -209,6 +233,19 @@ class Picker(QLineEdit):
             self.list.choose_first()
         self.list.show()
         self.list.raise_()
+        self._confirm_now()
+
+    def _confirm_now(self) -> None:
+        """Take what was confirmed while the matches were on their way."""
+        if self._confirm_soon:
+            self._confirm_soon = False
+            self._confirm()
+
+    def _drop(self) -> None:
+        """What was asked for is not wanted any more."""
+        self._asked += 1
+        self._pending = self._confirm_soon = False
+        self.list.hide()
 
     def _place(self, choices: list[Choice]) -> None:
         window = self.window()
@@ -239,27 +276,29 @@ class Picker(QLineEdit):
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.modifiers():
             self._confirm()
         elif key == Qt.Key.Key_Escape and (self.list.isVisible() or self.text() != self._shown):
-            self.list.hide()
+            self._drop()
             self.show_text(self._shown)
         else:
             super().keyPressEvent(event)
 
     def _confirm(self) -> None:
-        if self.list.isVisible() and self.list.key:
+        if self._pending and not self.free:
+            self._confirm_soon = True
+        elif self.list.isVisible() and self.list.key:
             self._pick(self.list.key)
         else:
-            self.list.hide()
+            self._drop()
             self.entered.emit(self.text().strip())
 
     def _pick(self, key: str) -> None:
-        self.list.hide()
+        self._drop()
         if key:
             self.picked.emit(key)
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         """The list goes with the focus; text that was typed is confirmed, not lost."""
         super().focusOutEvent(event)
-        self.list.hide()
+        self._drop()
         if self.text().strip() != self._shown:
             self.entered.emit(self.text().strip())
 

@@ -1,12 +1,12 @@
 """The list of people that comes while somebody types a name into a row of addresses."""
 
-from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QEvent, QObject
 from PySide6.QtGui import QKeyEvent, QTextCursor
 
 from nebbet.core.addresses import Address
-from nebbet.desktop.kit.picker import SECOND, Choice
+from nebbet.desktop.kit.picker import SECOND, Ask, Choice
 from nebbet.desktop.paper.name_list import OfferList
 from nebbet.desktop.paper.slot_edit import SlotEdit
 
@@ -16,9 +16,9 @@ _SHORTEST, _MOST = 2, 6
 class AddressList(QObject):
     """Completes the name at the cursor of a row: Return or Tab takes whom the list offers."""
 
-    def __init__(self, line: SlotEdit, offer: Callable[[str], list[Choice]]) -> None:
+    def __init__(self, line: SlotEdit, ask: Ask) -> None:
         super().__init__(line)
-        self._line, self._offer = line, offer
+        self._line, self._ask = line, ask
         self.list = OfferList(line, "People that fit")
         self.list.taken.connect(self._take)
         line.edited.connect(self._follow)
@@ -41,8 +41,16 @@ class AddressList(QObject):
     def _follow(self) -> None:
         words = self._fragment().strip()
         fits = len(words) >= _SHORTEST and "@" not in words and self._line.hasFocus()
-        found = [choice for choice in self._offer(words) if "@" in choice.second] if fits else []
-        self.list.show_under(self._line, self._line.cursorRect(), found[:_MOST])
+        if fits:
+            self._ask(words, partial(self._show, words))
+        else:
+            self._show(words, [])
+
+    def _show(self, words: str, choices: list[Choice]) -> None:
+        """Show who was found, unless something else is typed by now."""
+        if words == self._fragment().strip() and (self._line.hasFocus() or not choices):
+            found = [choice for choice in choices if "@" in choice.second]
+            self.list.show_under(self._line, self._line.cursorRect(), found[:_MOST])
 
     def _take(self) -> None:
         """Put the address of whoever is chosen in the place of what was typed."""

@@ -9,10 +9,10 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from nebbet.core import addresses, inline
 from nebbet.core.addresses import Address
 from nebbet.core.body import Body
-from nebbet.core.records import Contact, fold
+from nebbet.core.records import Contact, fold, unfiled_id
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.kit.picker import Choice, Picker
+from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.letters.address_list import AddressList
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.paper.body_tools import BodyTools
@@ -21,6 +21,7 @@ from nebbet.desktop.paper.slot_edit import SlotEdit
 from nebbet.desktop.paper.spots import Spot
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.people import Person
 
 LINES = {
     "mailbox": "From", "reply_to": "Reply-To", "to": "Also to", "cc": "Cc", "bcc": "Bcc",
@@ -49,7 +50,7 @@ class LetterPaper(QWidget):
         self._shared, self._model = shared, model
         self._shape: tuple[tuple[bool, int], ...] = ()
         self._people: list[AddressList] = []
-        self.to = Picker("To", self._offer, "Name, address or case number")
+        self.to = Picker("To", prompt="Name, address or case number", ask=self._offer)
         self.to.nothing = _nobody
         self.lines = {part: self._line(part, name) for part, name in LINES.items()}
         self.body = SlotEdit(shared.pictures)
@@ -71,8 +72,8 @@ class LetterPaper(QWidget):
         theme.named(line, name)
         line.edited.connect(lambda: self._model.take_line(part, line.line()))
         if part != "subject":
-            offer = partial(choices.contacts, self._shared)
-            self._people.append(AddressList(line, offer))
+            ask = partial(choices.people, self._shared, asker=name)
+            self._people.append(AddressList(line, ask))
         return line
 
     def _connect(self) -> None:
@@ -159,12 +160,12 @@ class LetterPaper(QWidget):
 
     # Choosing the recipient
 
-    def _offer(self, words: str) -> list[Choice]:
-        return choices.contacts(self._shared, words)
+    def _offer(self, words: str, show: choices.Show) -> None:
+        choices.people(self._shared, words, show, "To")
 
     def _pick(self, key: str) -> None:
         self.to.setModified(False)
-        self._model.set_recipient(self._shared.catalogue.contacts[key])
+        self._model.set_recipient(self._shared.people.met[key])
         self._show_recipient()
         self.go_on()
 
@@ -175,15 +176,15 @@ class LetterPaper(QWidget):
             self._model.set_recipient(None)
             return
         first, others = _several(text)
-        contact = self._known(first) or self._free(first)
-        if contact is None:
+        free = choices.free_contact(first, unfiled_id(self._shared.token()))
+        if free is None:
             self._shared.voice.say(
                 f"“{text}” is neither a known person nor a mail address. The letter is kept; "
                 "type a few letters of a name, or a whole address."
             )
             return
         self.to.setModified(False)
-        self._model.set_recipient(contact)
+        self._address(free)
         if others:
             self._add_others(others)
         self._show_recipient()
@@ -199,20 +200,32 @@ class LetterPaper(QWidget):
         self.lines["to"].show_content(line, self._model.values)
         self.sheet.show_row(LINES["to"], True)
 
-    def _free(self, text: str) -> Contact | None:
-        """A person for an address that is not on file; a bare address given to somebody who is
-        chosen already is another address of theirs."""
-        made = choices.free_contact(text, f"new-{self._shared.token()}")
-        now = self._model.letter.recipient if self._model.letter else None
-        if made and now and not made.name:
-            self._shared.voice.say(f"The letter to {now.name} goes to {made.email} now.")
-            return replace(now, email=made.email)
-        return made
+    def _address(self, free: Contact) -> None:
+        """Let the letter go to an address that was typed: at once, and to whoever has it once that
+        is known. A bare address that nobody has, given to somebody who is chosen already, is
+        another one of theirs."""
+        letter = self._model.letter
+        before, at = (letter.recipient, letter.id) if letter else (None, "")
+        act = f"recipient {free.id}"
+        self._model.set_recipient(Person(free), act)
 
-    def _known(self, text: str) -> Contact | None:
-        spec = text.rpartition("<")[2].rstrip("> ").casefold()
-        contacts = self._shared.catalogue.contacts.values()
-        return next((c for c in contacts if c.email and c.email.casefold() == spec), None)
+        def done(found: Person | None) -> None:
+            now = self._model.letter
+            if now is None or now.id != at or now.recipient != free:
+                return  # the person went on meanwhile
+            if found is not None:
+                # The address is as it was typed: it may be another one of theirs.
+                contact = replace(found.contact, email=free.email)
+                self._model.set_recipient(Person(contact, found.case), act)
+            elif before and not free.name:
+                self._model.set_recipient(Person(replace(before, email=free.email)), act)
+                name = before.name or before.email
+                self._shared.voice.say(
+                    said("The letter to {name} goes to {address} now.", name=name,
+                         address=free.email)
+                )  # fmt: skip
+
+        self._shared.people.ask(lambda people: people.addressed(free.email), done)
 
     # Blanks
 

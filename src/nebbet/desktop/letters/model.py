@@ -1,7 +1,9 @@
 """The letter being written, worked out anew by the core after every change."""
 
+from collections.abc import Callable
+
 from msgspec.structs import replace
-from PySide6.QtCore import QElapsedTimer, QObject, Signal
+from PySide6.QtCore import QElapsedTimer, QObject, Qt, Signal
 
 from nebbet.core import checks
 from nebbet.core import letter as letters
@@ -10,13 +12,14 @@ from nebbet.core.checks import Finding, Remedy
 from nebbet.core.inline import Line
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.placeholders import Particular
-from nebbet.core.records import Case, Contact, fold
+from nebbet.core.records import fold
 from nebbet.desktop.kit.member_form import LANGUAGES
 from nebbet.desktop.paper.fillings import Filling, fillings_of
 from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.addressing import about_case, for_recipient, in_other_language
 from nebbet.library.holdings import Template
+from nebbet.library.people import Matter, Person
 from nebbet.library.rewording import newer_edition, started_over, take_over
 from nebbet.library.writing import examine
 
@@ -47,6 +50,14 @@ class LetterModel(QObject):
         self._last_act = ""
         self._since = QElapsedTimer()
         shared.changed.connect(self.refresh)
+
+    def once_known(self, act: Callable[[], object]) -> bool:
+        """Do something once whoever was typed into the letter is known; says whether that is not
+        yet."""
+        people = self._shared.people
+        if people.is_busy:
+            people.idle.connect(act, Qt.ConnectionType.SingleShotConnection)
+        return people.is_busy
 
     # What is shown
 
@@ -137,19 +148,19 @@ class LetterModel(QObject):
         """Typing into a place changes its value and then the text round it: that is one act."""
         return self._last_act if self._last_act.startswith("value ") else part
 
-    def set_recipient(self, contact: Contact | None) -> None:
+    def set_recipient(self, person: Person | None, act: str = "") -> None:
         """Choose the person; a case of somebody else goes, an only case comes along."""
         if self.letter:
-            self._address(for_recipient(self._shared.catalogue, self.letter, contact))
+            self._address(for_recipient(self._shared.catalogue, self.letter, person), act)
 
-    def set_case(self, case: Case | None) -> None:
+    def set_case(self, matter: Matter | None) -> None:
         """Choose the case; its contact comes along."""
         if self.letter:
-            self._address(about_case(self._shared.catalogue, self.letter, case))
+            self._address(about_case(self._shared.catalogue, self.letter, matter))
 
-    def _address(self, letter: Letter) -> None:
+    def _address(self, letter: Letter, act: str = "") -> None:
         other = self.letter is not None and letter.language != self.letter.language
-        self._change(letter, text=other)
+        self._change(letter, act, text=other)
 
     def set_language(self, code: str) -> None:
         """Write in another language: with the template's own text in it where the words are still

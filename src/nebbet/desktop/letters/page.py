@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 from nebbet.core import body as bodies
 from nebbet.core.checks import Finding
 from nebbet.core.letter import Letter, middle_of, text_for, written
-from nebbet.core.records import Case, Contact
+from nebbet.core.records import Contact
 from nebbet.desktop.kit import pieces
-from nebbet.desktop.kit.picker import Choice, Picker
+from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.letters.blank import PILE
 from nebbet.desktop.letters.language_choice import LanguageChoice
@@ -28,6 +28,7 @@ from nebbet.desktop.session import choices
 from nebbet.desktop.session.session import Session
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template
+from nebbet.library.people import Matter, Person
 
 WIDE = (PILE, 356)  # pixels: the pile and the particulars in a wide window
 NARROW = (176, 306)
@@ -58,7 +59,7 @@ class LettersPage(Place):
         self.pile = Pile(session.letters, session.sending)
         self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)
-        self.case = Picker("Case", self._offer_cases, "Case number or name")
+        self.case = Picker("Case", prompt="Case number or name", ask=self._offer_cases)
         self.language = LanguageChoice(self.model)
         self.attachments = Attachments(session.shared, self.model)
         self.checks = Checks(self.model)
@@ -233,17 +234,19 @@ class LettersPage(Place):
         self.pile.choose(f"letter:{letter.id}")
         self.paper.go_on()
 
-    def write_to(self, contact: Contact | None, case: Case | None = None) -> None:
+    def write_to(self, person: Person | None, matter: Matter | None = None) -> None:
         """Begin a letter to a person, about a case."""
         self._begin()
-        if contact:
-            self.model.set_recipient(contact)
-        if case:
-            self.model.set_case(case)
+        if person:
+            self.model.set_recipient(person)
+        if matter and (person is None or matter.case.is_about(person.contact)):
+            self.model.set_case(matter)
         self.pull()
 
     def _write_again(self, entry: Registered) -> None:
-        self.write_to(choices.contact_of(self._session.shared, entry))
+        choices.about_entry(
+            self._session.shared, entry, lambda person, _matter: self.write_to(person)
+        )
 
     # Templates
 
@@ -290,23 +293,35 @@ class LettersPage(Place):
 
     # The case
 
-    def _offer_cases(self, words: str) -> list[Choice]:
+    def _offer_cases(self, words: str, show: choices.Show) -> None:
         recipient = self.model.letter.recipient if self.model.letter else None
-        return choices.cases(self._session.shared, words, recipient.id if recipient else "")
+        contact = recipient.id if recipient else ""
+        choices.cases(self._session.shared, words, show, "Case", contact)
 
     def _pick_case(self, key: str) -> None:
-        self.model.set_case(self._session.shared.catalogue.cases[key])
+        self.model.set_case(self._session.shared.people.matters[key])
         self.paper.go_on()
 
     def _enter_case(self, text: str) -> None:
-        found = self._session.shared.catalogue.case_numbered(text)
-        if found or not text:
-            self.model.set_case(found)
-        else:
+        """A number that was typed in full; nothing is sent until it is known whose it is."""
+        letter = self.model.letter
+        if letter is None or not text:
+            self.model.set_case(None)
+            return
+
+        def done(found: Matter | None) -> None:
+            now = self.model.letter
+            if now is None or now.id != letter.id:
+                return
+            if found:
+                self.model.set_case(found)
+                return
             self._session.voice.say(
                 f"There is no case “{text}”. The letter is kept; "
                 "type a few characters of a number or a name and choose from the list."
             )
+
+        self._session.shared.people.ask(lambda people: people.numbered(text), done)
 
     # Following the letter
 

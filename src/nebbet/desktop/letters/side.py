@@ -203,6 +203,8 @@ class SendControl(QWidget):
         letter = self._model.letter
         if letter is None or (self._rest.isActive() and letter.id == self._came):
             return
+        if self._model.once_known(self.try_to_send):
+            return
         self._model.refresh()
         found = self._model.findings
         sure = {f.key for f in found} if self._is_sure() else set()

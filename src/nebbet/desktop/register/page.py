@@ -219,9 +219,7 @@ class RegisterPage(Place):
         entry = self.current
         if entry is None:
             return
-        catalogue = self._shared.catalogue
-        case = catalogue.case_numbered(entry.case_number) if entry.case_number else None
-        self.write_to.emit(choices.contact_of(self._shared, entry), case)
+        choices.about_entry(self._shared, entry, self.write_to.emit)
 
     def offer(self) -> None:
         """Take what was changed by hand in the letter at hand to its template."""

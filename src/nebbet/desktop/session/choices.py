@@ -1,50 +1,61 @@
-"""What pickers and lists show: contacts, cases and templates, found by the core."""
+"""What pickers and lists show: people, cases and templates, found by the core."""
 
+from collections.abc import Callable
 from datetime import datetime
 from typing import TYPE_CHECKING
 
 from nebbet.core import addresses, inline, ranking
-from nebbet.core.records import Contact, contact_for
+from nebbet.core.records import Contact, contact_for, unfiled_id
 from nebbet.core.sentences import said
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template
+from nebbet.library.people import Matter, People, Person
 
 if TYPE_CHECKING:
     from nebbet.core.ranking.index import Found
 
 MOST = 100  # of a kind: nobody reads further
+Show = Callable[[list[Choice]], None]
 
 
-def contacts(shared: SharedLibrary, words: str) -> list[Choice]:
-    """Contacts by name, address, organisation or case number."""
-    known, found = shared.catalogue.contacts, shared.search.contacts(words)
-    return [contact_choice(known[key]) for key in found[:MOST]]
+def people(shared: SharedLibrary, words: str, show: Show, asker: str) -> None:
+    """Show people by name, address, organisation or case number, once they are found."""
+    asked = shared.people
+
+    def done(found: list[Person]) -> None:
+        show([person_choice(one.contact) for one in asked.meet(found)])
+
+    asked.ask(lambda library: library.find_people(words, MOST), done, asker=asker)
 
 
-def contact_choice(contact: Contact) -> Choice:
-    """A contact in a list."""
+def person_choice(contact: Contact) -> Choice:
+    """A person in a list."""
+    aside = said("filed away") if contact.filed else contact.organisation
     return Choice(
         contact.id,
         contact.name or contact.email,
-        contact.email or "no address on file",
-        contact.organisation,
+        contact.email or said("no address on file"),
+        aside,
     )
 
 
-def cases(shared: SharedLibrary, words: str, contact: str = "") -> list[Choice]:
-    """Cases by number, matter or name; those of the contact come first."""
-    catalogue, found = shared.catalogue, shared.search.cases(words)
-    if contact:
-        found.sort(key=lambda key: catalogue.cases[key].contact != contact)
-    choices = []
-    for key in found[:MOST]:
-        case = catalogue.cases[key]
-        owner = catalogue.contacts.get(case.contact)
-        second = ", ".join(filter(None, (case.title, owner.name if owner else "")))
-        choices.append(Choice(case.id, case.number, second, case.kind))
-    return choices
+def cases(shared: SharedLibrary, words: str, show: Show, asker: str, contact: str = "") -> None:
+    """Show cases by number, matter or name, once they are found; those of the contact first."""
+    asked = shared.people
+
+    def done(found: list[Matter]) -> None:
+        show([matter_choice(one) for one in asked.take_up(found)])
+
+    asked.ask(lambda library: library.find_cases(words, contact, MOST), done, asker=asker)
+
+
+def matter_choice(matter: Matter) -> Choice:
+    """A case in a list."""
+    case, owner = matter.case, matter.contact
+    second = ", ".join(filter(None, (case.title, owner.name if owner else "")))
+    return Choice(case.id, case.number, second, said("filed away") if case.filed else case.kind)
 
 
 def templates(shared: SharedLibrary, words: str, *, retired: bool = False) -> list[Choice]:
@@ -94,10 +105,21 @@ def subject_of(template: Template) -> str:
     return inline.shown(inline.parse(template.first_text.subject), lambda _name: "…")
 
 
-def contact_of(shared: SharedLibrary, entry: Registered) -> Contact:
-    """The person a register entry went to, on file or by what the entry says."""
-    known = shared.catalogue.contacts.get(entry.contact)
-    return known or contact_for(f"new-{shared.token()}", entry.name, entry.address)
+def about_entry(
+    shared: SharedLibrary,
+    entry: Registered,
+    done: Callable[[Person, Matter | None], object],
+) -> None:
+    """Find the person that a letter of the register went to, on file or by what its entry says, and
+    the case that it was about."""
+    free = Person(contact_for(unfiled_id(shared.token()), entry.name, entry.address))
+
+    def read(people: People) -> tuple[Person, Matter | None]:
+        person = people.person(entry.contact) if entry.contact else None
+        person = person or people.addressed(entry.address) or free
+        return person, people.numbered(entry.case_number) if entry.case_number else None
+
+    shared.people.ask(read, lambda found: done(*found), asker="about entry")
 
 
 def ago(last: datetime | None, now: datetime) -> str:

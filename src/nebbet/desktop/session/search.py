@@ -9,7 +9,6 @@ from PySide6.QtCore import QObject, Signal
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.changes import Change
 from nebbet.library.entries import Registered, find_entries
 from nebbet.library.holdings import Template
 
@@ -47,9 +46,8 @@ class Search(QObject):
         entries: list[Registered],
         pinned: frozenset[str],
         now: datetime,
-        change: Change,
     ) -> None:
-        """Make the indexes anew of what is another one now, by a change since the last time."""
+        """Make the indexes anew of what is another one now."""
         self._catalogue, self._entries = catalogue, entries
 
         def index() -> "tuple[Finder, Index | None]":
@@ -58,7 +56,7 @@ class Search(QObject):
 
             # What fails leaves none behind: the next one is made of everything.
             known, self._latest = self._latest, None
-            self._latest = made = make_finder(catalogue, now, pinned, known, change)
+            self._latest = made = make_finder(catalogue, now, pinned, known)
             changed = self._register is None or entries is not self._indexed
             return made, Index(find_entries(entries)) if changed else None
 
@@ -101,16 +99,6 @@ class Search(QObject):
             return Found(_found(index, words, known))
         found = index.search(words)
         return Found([key for key in found.keys if key in known], found.partly)
-
-    def contacts(self, words: str) -> list[str]:
-        """The ids of contacts, best first."""
-        index = self._finder.contacts if self._finder else None
-        return _found(index, words, self._catalogue.contacts)
-
-    def cases(self, words: str) -> list[str]:
-        """The ids of cases, best first."""
-        index = self._finder.cases if self._finder else None
-        return _found(index, words, self._catalogue.cases)
 
     def sent(self, words: str) -> list[str]:
         """The message ids of the newest letters of the register that words find, best first;

@@ -21,6 +21,7 @@ from nebbet.desktop.paper.speller import Speller
 from nebbet.desktop.session.intake import Intake
 from nebbet.desktop.session.own import Own
 from nebbet.desktop.session.parts import Parts
+from nebbet.desktop.session.people import PeopleAsked
 from nebbet.desktop.session.search import Search
 from nebbet.library.catalogue import Catalogue, Unread, seen_by
 from nebbet.library.changes import NO_CHANGE, Change
@@ -70,8 +71,9 @@ class SharedLibrary(QObject):
         self.speller = Speller(lambda: self.catalogue.words, self._loads)
         self.files = EncodedFiles(self._file_bytes)
         self.search = Search(voice)
+        self.people = PeopleAsked(lambda: self.library, voice)
         self.intake = Intake(lambda: self.library, operations, voice, self.know_files, self.own)
-        for part in (self.own, self.pictures, self.speller, self.search):
+        for part in (self.own, self.pictures, self.speller, self.search, self.people):
             part.setParent(self)
         for source in (self.changed, self.register_changed, self.own.pins_changed):
             source.connect(self._renew_search)
@@ -91,6 +93,7 @@ class SharedLibrary(QObject):
         """Wait for what is being loaded."""
         self._loads.finish()
         self.reads.finish()
+        self.people.finish()
         self.search.finish()
 
     @property
@@ -239,8 +242,8 @@ class SharedLibrary(QObject):
         self._whole = replace(self._whole, files=known)
         self.catalogue = replace(self.catalogue, files=known)
 
-    def _renew_search(self, change: Change = NO_CHANGE) -> None:
-        self.search.renew(self.catalogue, self.entries, self.own.pinned, self.now(), change)
+    def _renew_search(self, _change: Change = NO_CHANGE) -> None:
+        self.search.renew(self.catalogue, self.entries, self.own.pinned, self.now())
 
     # Writing
 

@@ -39,7 +39,7 @@ class Example:
         catalogue = self._shared.catalogue
         content = replace(self._content, calendar=calendar)
         template = Template("", "", "", "draft", False, 0, content)
-        case = catalogue.cases.get(next(iter(self.cases), ""))
+        case = catalogue.samples.get(next(iter(self.cases), ""))
         return example_world(
             catalogue, template, self._shared.writer(), language=language or "en_GB", case=case
         )

@@ -11,7 +11,7 @@ from nebbet.core.placeholders import Particular
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.as_received import AsReceived
-from nebbet.desktop.kit.picker import Choice, Picker
+from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.paper.fillings import Filling, filling_of
 from nebbet.desktop.paper.sheet import Desk, Sheet
 from nebbet.desktop.paper.slot_edit import SlotEdit
@@ -43,7 +43,7 @@ class TryIt(QWidget):
         self._content, self._language = Content(), ""
         self._cases: list[str] = []
         self._before: dict[str, str | None] = {}
-        self.case = Picker("Try it with", self._offer, "A case: number, matter or name")
+        self.case = Picker("Try it with", prompt="A case: number, matter or name", ask=self._offer)
         self.earlier = pieces.button("Previous", lambda: self.step(-1))
         self.further = pieces.button("Next", lambda: self.step(1))
         self.back = pieces.button("Back to the text (Esc)", self.left.emit)
@@ -109,8 +109,8 @@ class TryIt(QWidget):
         if self._letter is not None and self._pages.currentIndex() == 1:
             self.received.show_message(*self._shared.received(self._letter))
 
-    def _offer(self, words: str) -> list[Choice]:
-        return choices.cases(self._shared, words)
+    def _offer(self, words: str, show: choices.Show) -> None:
+        choices.cases(self._shared, words, show, "Try it")
 
     def _pick(self, key: str) -> None:
         rest = [case for case in self._cases if case != key]
@@ -119,8 +119,9 @@ class TryIt(QWidget):
 
     def _show(self, key: str) -> None:
         catalogue = self._shared.catalogue
-        case = catalogue.cases.get(key)
-        contact = catalogue.contacts.get(case.contact) if case else None
+        matter = self._shared.people.matters.get(key)
+        case = matter.case if matter else catalogue.samples.get(key)
+        contact = matter.contact if matter else catalogue.contact_of(case)
         content = catalogue.included(self._content)
         letter = letters.start("", content, recipient=contact, case=case, language=self._language)
         shared = self._shared
