@@ -33,10 +33,11 @@ from nebbet.library.catalogue import seen_by
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import MovedOn, Overtaken, Proposal, Template
 from nebbet.library.local_copy import LocalCopy
+from nebbet.library.opening import open_team
 from nebbet.library.search import make_finder
 from nebbet.library.setting_up import make_ready
 from nebbet.library.store import open_library
-from nebbet.library.team import TeamLibrary, open_team
+from nebbet.library.team import TeamLibrary
 from nebbet.personal import tables
 from nebbet.personal.waiting import WaitingWrites
 from tests.library.line import Line

@@ -22,13 +22,12 @@ from nebbet.core.letter import Letter
 from nebbet.core.message.compose import with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.placeholders import Particular
-from nebbet.core.records import Case
+from nebbet.core.records import Case, Person
 from nebbet.desktop import application
 from nebbet.desktop.kit.notices import NoticeStrip
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.session.session import Session
 from nebbet.library.examples import example_cases
-from nebbet.library.people import Person
 from nebbet.library.writing import Writer, begin_for, examine
 from nebbet.personal import outbox
 from nebbet.personal.home import Home

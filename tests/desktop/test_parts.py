@@ -163,7 +163,8 @@ def test_a_row_is_repeated_for_each_ticket_of_the_letter(hand: Hand, page: Templ
     hand.put_in_use()
     in_use(hand, 2)
     people = hand.session.shared.library.people
-    matter = next(m for m in people.case_page().rows if "tickets" in m.case.fields)
+    matters = sorted(people.case_page().rows, key=lambda one: one.case.id)
+    matter = next(one for one in matters if "tickets" in one.case.fields)
     hand.press("Esc")
     hand.window.library.take.emit("refund-agreed")
     model = hand.window.letters.model

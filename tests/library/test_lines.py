@@ -18,9 +18,10 @@ from nebbet.core.records import Fact, Member
 from nebbet.library import bounded, logins, register
 from nebbet.library.holdings import Proposal, Shelf
 from nebbet.library.local_copy import LocalCopy
+from nebbet.library.opening import open_team
 from nebbet.library.postgres import GONE, NEWER, NO_LIBRARY, NOT_A_MEMBER, Away, Reason
 from nebbet.library.store import open_library
-from nebbet.library.team import TeamLibrary, open_team
+from nebbet.library.team import TeamLibrary
 from nebbet.library.watching import Watched, Watcher
 from nebbet.personal.waiting import WaitingWrites
 from tests.conftest import NOW

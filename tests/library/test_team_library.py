@@ -19,9 +19,10 @@ from nebbet.library.catalogue import Catalogue
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import Overtaken, Proposal, Shelf
 from nebbet.library.local_copy import LocalCopy
+from nebbet.library.opening import open_team
 from nebbet.library.postgres import GONE, Away
 from nebbet.library.store import open_library
-from nebbet.library.team import TeamLibrary, open_team
+from nebbet.library.team import TeamLibrary
 from nebbet.personal import tables
 from nebbet.personal.waiting import WaitingWrites
 from tests.conftest import NOW

@@ -19,10 +19,10 @@ from nebbet.core.message.compose import with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.importing import MOST_LINES
 from nebbet.core.message.received import LARGEST, open_message
-from nebbet.core.records import contact_for, fold
+from nebbet.core.records import Matter, Person, contact_for, fold
 from nebbet.library.disk import read_file
 from nebbet.library.examples import example_world
-from nebbet.library.people import Matter, People, Person
+from nebbet.library.people import People
 from nebbet.library.writing import Examined, begin_for, examine, examine_template, may_go
 from nebbet.post.sending import finish
 

@@ -1,12 +1,12 @@
 """The band's find field: templates, people, cases and register entries together."""
 
-from nebbet.core.records import fold
+from nebbet.core.records import Matter, Person, fold
 from nebbet.core.sentences import said
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.choices import Show
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.library.people import Matter, People, Person
+from nebbet.library.people import People
 
 _EACH = 6
 

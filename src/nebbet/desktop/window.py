@@ -26,13 +26,13 @@ from nebbet.desktop.letters.blank import Blank
 from nebbet.desktop.session.parts import Parts
 
 if TYPE_CHECKING:
+    from nebbet.core.records import Matter, Person
     from nebbet.desktop.letters.page import LettersPage
     from nebbet.desktop.profile.page import ProfilePage
     from nebbet.desktop.register.page import RegisterPage
     from nebbet.desktop.session.choices import Show
     from nebbet.desktop.session.session import Session
     from nebbet.desktop.shelves.page import LibraryPage
-    from nebbet.library.people import Matter, Person
 
 _TITLE_BAR = 34  # pixels that the desktop draws above a window
 _PATIENCE = 1.5  # seconds that the window waits for what is being kept

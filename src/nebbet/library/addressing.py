@@ -4,8 +4,8 @@ from msgspec.structs import replace
 
 from nebbet.core import letter as letters
 from nebbet.core.letter import Letter
+from nebbet.core.records import Matter, Person
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.people import Matter, Person
 from nebbet.library.writing import belonging
 
 

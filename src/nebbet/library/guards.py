@@ -25,6 +25,19 @@ _FUNCTIONS = {
     "nebbet_needs(file text)": """RETURNS boolean LANGUAGE sql STABLE SECURITY DEFINER {path} AS
         $$ SELECT nebbet.nebbet_leads() AND file ~ '^[0-9a-f]{{64}}$'
            AND EXISTS (SELECT 1 FROM nebbet.file_use u WHERE u.sha256 = file) $$""",
+    # Whoever added people or cases may take them back, though only a lead takes out what is there.
+    "nebbet_unadd(kind text, keys text[])": """RETURNS void LANGUAGE plpgsql SECURITY DEFINER {path}
+        AS $$
+        BEGIN
+            IF nebbet.nebbet_member() IS NULL THEN
+                RAISE insufficient_privilege USING MESSAGE = 'no member of this library';
+            END IF;
+            IF kind = 'contact' THEN
+                DELETE FROM nebbet.contact WHERE id = ANY (keys);
+            ELSE
+                DELETE FROM nebbet.case_ WHERE id = ANY (keys);
+            END IF;
+        END $$""",
     "nebbet_signs()": """RETURNS trigger LANGUAGE plpgsql {path} AS $$
         DECLARE
             me text := nebbet.nebbet_member();
@@ -129,6 +142,7 @@ _CALLED = {
     "nebbet_is_json(text)": "both",
     "nebbet_says(text, text)": "both",
     "nebbet_needs(text)": "lead",
+    "nebbet_unadd(text, text[])": "both",
     **CALLED,
 }
 

@@ -1,43 +1,44 @@
 """People and cases: asked for one by one, by page, and by words; never read as a whole."""
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable
 from typing import Any, TypeVar
 
 from msgspec import Struct
-from sqlalchemy import Connection, Engine, Select, func, or_, select, text, tuple_
+from sqlalchemy import Engine, func, or_, select, tuple_
 
-from nebbet.core.ranking import Entry
-from nebbet.core.ranking.index import Index
 from nebbet.core.ranking.words import wanted_words
-from nebbet.core.records import Case, Contact, fold
-from nebbet.library.columns import near_keys, sort_key
+from nebbet.core.records import Case, Contact, Matter, Person, fold
+from nebbet.library.columns import address_key, columns
 from nebbet.library.engine import explained, reading
-from nebbet.library.reader import Reader
+from nebbet.library.people_queries import (
+    CANDIDATES,
+    any_of,
+    best_first,
+    case_entry,
+    cases_with,
+    has_number,
+    matching,
+    matters,
+    of_contacts,
+    people_of_cases,
+    people_with,
+    person_entry,
+    persons,
+    portions,
+    read_rows,
+    with_case,
+    with_contact,
+)
 from nebbet.library.schema import case as _case
 from nebbet.library.schema import case_person as _in
 from nebbet.library.schema import contact as _contact
 
 PAGE = 200
 MOST = 100  # that words find: nobody reads further
-_ENOUGH = 5  # that have the words as they were typed: then nobody looks for mistakes in them
-_CANDIDATES = 300  # that are put in order
+_MANY, _FEW = 5000, 400  # keys that are asked for at once: in a column, in an index of words
 _BESIDE = 60  # people of a household or an organisation that are told
 _CANNOT = "People and cases cannot be read"
 _Record = TypeVar("_Record", Contact, Case)
-
-
-class Person(Struct, frozen=True):
-    """Somebody on file, and their case where they have only one."""
-
-    contact: Contact
-    case: Case | None = None
-
-
-class Matter(Struct, frozen=True):
-    """A case and its contact, where that is on file."""
-
-    case: Case
-    contact: Contact | None = None
 
 
 class PeoplePage(Struct, frozen=True):
@@ -90,18 +91,18 @@ class People:
             for start in range(0, len(wanted), 500):
                 some = table.c.id.in_(wanted[start : start + 500])
                 found += connection.execute(select(table.c.id, table.c.data).where(some))
-        return {record.id: record for record in _read(kind, found)}
+        return {record.id: record for record in read_rows(kind, found)}
 
     def person(self, key: str) -> Person | None:
         """The person of an id, with their only case."""
         with explained(_CANNOT), reading(self._engine) as connection:
-            found = _persons(connection, _with_case().where(_contact.c.id == key))
+            found = persons(connection, with_case().where(_contact.c.id == key))
         return found[0] if found else None
 
     def matter(self, key: str) -> Matter | None:
         """The case of an id, with its contact."""
         with explained(_CANNOT), reading(self._engine) as connection:
-            found = _matters(connection, _with_contact().where(_case.c.id == key))
+            found = matters(connection, with_contact().where(_case.c.id == key))
         return found[0] if found else None
 
     def addressed(self, address: str) -> Person | None:
@@ -110,23 +111,64 @@ class People:
         if not wanted:
             return None
         with explained(_CANNOT), reading(self._engine) as connection:
-            own = _with_case().where(_contact.c.address == wanted[:320])
-            if found := _persons(connection, own.order_by(_contact.c.filed, _contact.c.id)):
+            own = with_case().where(_contact.c.address == wanted[:320])
+            if found := persons(connection, own.order_by(_contact.c.filed, _contact.c.id)):
                 return found[0]
-            words = wanted_words(wanted.replace("_", " "))
-            having = _matching(_with_case(), "contact", _all(words, connection), connection)
-            for person in _persons(connection, having.limit(PAGE)) if words else ():
-                if wanted in (other.strip().casefold() for other in person.contact.addresses):
-                    return person
-        return None
+            asked = any_of([address_key(wanted)], connection)
+            other = matching(with_case(), "contact", asked, connection, near=True)
+            found = persons(connection, other.limit(1))
+        return next(iter(found), None)
 
     def numbered(self, number: str) -> Matter | None:
         """The case of a number, as people write it."""
         wanted = fold(number)[:200]
-        query = _with_contact().where(_case.c.number == wanted).order_by(_case.c.filed, _case.c.id)
+        query = with_contact().where(_case.c.number == wanted).order_by(_case.c.filed, _case.c.id)
         with explained(_CANNOT), reading(self._engine) as connection:
-            found = _matters(connection, query.limit(1)) if wanted else []
+            found = matters(connection, query.limit(1)) if wanted else []
         return found[0] if found else None
+
+    # Very many at once
+
+    def by_addresses(self, addresses: Iterable[str]) -> dict[str, Contact]:
+        """The people who have some mail addresses, by these in small letters."""
+        wanted = sorted({address.strip().casefold() for address in addresses} - {""})
+        found: dict[str, Contact] = {}
+        rows = select(_contact.c.id, _contact.c.data).order_by(_contact.c.filed.desc())
+        with explained(_CANNOT), reading(self._engine) as connection:
+            for some in portions(wanted, _MANY):
+                own = rows.where(_contact.c.address.in_(some))
+                for contact in read_rows(Contact, connection.execute(own)):
+                    found[contact.email.strip().casefold()] = contact
+            for some in portions([one for one in wanted if one not in found], _FEW):
+                asked = any_of(map(address_key, some), connection)
+                other = matching(rows, "contact", asked, connection, near=True)
+                for contact in read_rows(Contact, connection.execute(other)):
+                    for address in contact.addresses:
+                        found.setdefault(address.strip().casefold(), contact)
+        return found
+
+    def by_names(self, names: Iterable[str]) -> dict[str, list[Contact]]:
+        """The people of some names, as these are put in order."""
+        found: dict[str, list[Contact]] = {}
+        rows = select(_contact.c.id, _contact.c.data, _contact.c.sort).where(~_contact.c.filed)
+        with explained(_CANNOT), reading(self._engine) as connection:
+            for some in portions(sorted({*names} - {""}), _MANY):
+                for row in connection.execute(rows.where(_contact.c.sort.in_(some))):
+                    for contact in read_rows(Contact, [row]):
+                        found.setdefault(row.sort, []).append(contact)
+        return found
+
+    def by_numbers(self, numbers: Iterable[str]) -> dict[str, Case]:
+        """The cases of some numbers, by these as they are compared."""
+        found: dict[str, Case] = {}
+        rows = select(_case.c.id, _case.c.data).order_by(_case.c.filed.desc())
+        with explained(_CANNOT), reading(self._engine) as connection:
+            for some in portions(sorted({fold(number)[:200] for number in numbers}), _MANY):
+                for case in read_rows(
+                    Case, connection.execute(rows.where(_case.c.number.in_(some)))
+                ):
+                    found[fold(case.number)] = case
+        return found
 
     # Of each other
 
@@ -140,7 +182,7 @@ class People:
             .limit(most)
         )
         with explained(_CANNOT), reading(self._engine) as connection:
-            return _read(Case, connection.execute(query))
+            return read_rows(Case, connection.execute(query))
 
     def beside(self, contact: Contact) -> list[Contact]:
         """The other people of somebody's household and organisation."""
@@ -158,7 +200,7 @@ class People:
             .limit(_BESIDE)
         )
         with explained(_CANNOT), reading(self._engine) as connection:
-            return _read(Contact, connection.execute(query))
+            return read_rows(Contact, connection.execute(query))
 
     # By page
 
@@ -171,12 +213,10 @@ class People:
         if not filed:
             query, count = query.where(~_contact.c.filed), count.where(~_contact.c.filed)
         if after is not None:
-            from nebbet.library.columns import columns
-
             at = tuple_(_contact.c.sort, _contact.c.id)
             query = query.where(at > tuple_(str(columns(after)["sort"]), after.id))
         with explained(_CANNOT), reading(self._engine) as connection:
-            rows = _read(Contact, connection.execute(query.limit(size)))
+            rows = read_rows(Contact, connection.execute(query.limit(size)))
             if after is not None:
                 return PeoplePage(rows)
             of = connection.scalar(count) or 0
@@ -191,7 +231,7 @@ class People:
         size: int = PAGE,
     ) -> CasePage:
         """Cases, the last number first; of one kind alone where one is given."""
-        query = _with_contact().order_by(_case.c.number.desc(), _case.c.id.desc())
+        query = with_contact().order_by(_case.c.number.desc(), _case.c.id.desc())
         count = select(func.count()).select_from(_case)
         if not filed:
             query, count = query.where(~_case.c.filed), count.where(~_case.c.filed)
@@ -201,7 +241,7 @@ class People:
             at = tuple_(_case.c.number, _case.c.id)
             query = query.where(at < tuple_(fold(after.number)[:200], after.id))
         with explained(_CANNOT), reading(self._engine) as connection:
-            rows = _matters(connection, query.limit(size))
+            rows = matters(connection, query.limit(size))
             if after is not None:
                 return CasePage(rows)
             of = connection.scalar(count) or 0
@@ -215,11 +255,11 @@ class People:
         wanted = wanted_words(words.replace("_", " "))
         with explained(_CANNOT), reading(self._engine) as connection:
             if not wanted:
-                first = _with_case().where(~_contact.c.filed).order_by(_contact.c.sort)
-                return [] if words.strip() else _persons(connection, first.limit(most))
-            found = {one.contact.id: one for one in _people_with(connection, wanted)}
-            ordered = _ordered(words, [_person_entry(one) for one in found.values()])
-            by_number = _people_of_cases(connection, wanted) if _has_number(wanted) else []
+                first = with_case().where(~_contact.c.filed).order_by(_contact.c.sort)
+                return [] if words.strip() else persons(connection, first.limit(most))
+            found = {one.contact.id: one for one in people_with(connection, wanted)}
+            ordered = best_first(words, [person_entry(one) for one in found.values()])
+            by_number = people_of_cases(connection, wanted) if has_number(wanted) else []
         best = [found[key] for key in ordered]
         known = {one.contact.id for one in best}
         best += [one for one in by_number if one.contact.id not in known]
@@ -233,189 +273,23 @@ class People:
             if not wanted:
                 if words.strip():
                     return []
-                last = _with_contact().order_by(_case.c.filed, _case.c.number.desc()).limit(most)
-                own = _of_contact(last, contact)
+                last = with_contact().order_by(_case.c.filed, _case.c.number.desc()).limit(most)
+                own = of_contacts(last, [contact])
                 rows = [
-                    *(_matters(connection, own) if contact else ()),
-                    *_matters(connection, last),
+                    *(matters(connection, own) if contact else ()),
+                    *matters(connection, last),
                 ]
                 return list({one.case.id: one for one in rows}.values())[:most]
-            found = {one.case.id: one for one in _cases_with(connection, wanted)}
-            people = [one.contact for one in _people_with(connection, wanted)][:20]
-            theirs = _of_contacts(_with_contact(), [one.id for one in people])
-            for one in _matters(connection, theirs.limit(_CANDIDATES)) if people else ():
+            found = {one.case.id: one for one in cases_with(connection, wanted)}
+            people = [one.contact for one in people_with(connection, wanted)][:20]
+            theirs = of_contacts(with_contact(), [one.id for one in people])
+            for one in matters(connection, theirs.limit(CANDIDATES)) if people else ():
                 found.setdefault(one.case.id, one)
         names = {one.id: one.name for one in people}
-        ordered = _ordered(words, [_case_entry(one, names) for one in found.values()])
+        ordered = best_first(words, [case_entry(one, names) for one in found.values()])
         best = [found[key] for key in ordered]
         best.sort(key=lambda one: (one.case.filed, bool(contact) and one.case.contact != contact))
         return best[:most]
-
-
-# Statements: what each row brings along saves another way to a server
-
-
-def _with_case() -> Select[Any]:
-    """People, each with the number of their cases and one of them."""
-    of = _in.c.contact == _contact.c.id
-    count = select(func.count()).select_from(_in).where(of).scalar_subquery()
-    first = select(func.min(_in.c.case_)).where(of).scalar_subquery()
-    return select(
-        _contact.c.id, _contact.c.data, count.label("cases"), _case.c.data.label("case_data")
-    ).select_from(_contact.outerjoin(_case, _case.c.id == first))
-
-
-def _with_contact() -> Select[Any]:
-    """Cases, each with its contact."""
-    return select(_case.c.id, _case.c.data, _contact.c.data.label("contact_data")).select_from(
-        _case.outerjoin(_contact, _contact.c.id == _case.c.contact)
-    )
-
-
-def _of_contact(query: Select[Any], contact: str) -> Select[Any]:
-    return _of_contacts(query, [contact])
-
-
-def _of_contacts(query: Select[Any], contacts: Sequence[str]) -> Select[Any]:
-    """Of cases, those that some people are in."""
-    theirs = select(_in.c.case_).where(_in.c.contact.in_(contacts))
-    return query.where(_case.c.id.in_(theirs))
-
-
-def _persons(connection: Connection, query: Select[Any]) -> list[Person]:
-    reader, found = Reader(), []
-    for row in connection.execute(query):
-        contact = reader.decoded(row.data, Contact, "contact", row.id)
-        only = row.case_data if row.cases == 1 else None
-        case = reader.decoded(only, Case, "case_", row.id) if only else None
-        if contact and contact.id == row.id:
-            found.append(Person(contact, case))
-    return found
-
-
-def _matters(connection: Connection, query: Select[Any]) -> list[Matter]:
-    reader, found = Reader(), []
-    for row in connection.execute(query):
-        case = reader.decoded(row.data, Case, "case_", row.id)
-        data = row.contact_data
-        contact = reader.decoded(data, Contact, "contact", row.id) if data else None
-        if case and case.id == row.id:
-            found.append(Matter(case, contact))
-    return found
-
-
-def _read(kind: type[_Record], rows: Iterable[Any]) -> list[_Record]:
-    reader = Reader()
-    made = ((row.id, reader.decoded(row.data, kind, kind.__name__, row.id)) for row in rows)
-    return [record for key, record in made if record is not None and record.id == key]
-
-
-# Words
-
-
-def _people_with(connection: Connection, wanted: list[str]) -> list[Person]:
-    """The people who have all the words; where few have, also those who nearly have."""
-    asked = _all(wanted, connection)
-    start = sort_key(wanted[0])
-    after = start[:-1] + chr(ord(start[-1]) + 1)
-    first = (_contact.c.sort >= start) & (_contact.c.sort < after)
-    best = _with_case().where(first).order_by(_contact.c.sort).limit(_CANDIDATES // 3)
-    found = _persons(connection, _matching(best, "contact", asked, connection))
-    if len(found) < _CANDIDATES // 3:
-        rest = _matching(_with_case(), "contact", asked, connection)
-        found += _persons(connection, rest.limit(_CANDIDATES))
-    if len(found) < _ENOUGH and (near := _nearly(_with_case(), "contact", wanted, connection)):
-        found += _persons(connection, near[0].limit(_CANDIDATES))
-    return found
-
-
-def _cases_with(connection: Connection, wanted: list[str]) -> list[Matter]:
-    """As `_people_with`, of cases."""
-    query = _matching(_with_contact(), "case_", _all(wanted, connection), connection)
-    found = _matters(connection, query.limit(_CANDIDATES))
-    if len(found) < _ENOUGH and (near := _nearly(_with_contact(), "case_", wanted, connection)):
-        found += _matters(connection, near[0].limit(_CANDIDATES))
-    return found
-
-
-def _people_of_cases(connection: Connection, wanted: list[str]) -> list[Person]:
-    """The people in the cases that have all the words."""
-    asked = _all(wanted, connection)
-    cases = _matching(select(_case.c.id), "case_", asked, connection).limit(20)
-    people = select(_in.c.contact).where(_in.c.case_.in_(cases.scalar_subquery()))
-    return _persons(connection, _with_case().where(_contact.c.id.in_(people)).limit(20))
-
-
-def _has_number(wanted: Iterable[str]) -> bool:
-    return any(char.isdigit() for word in wanted for char in word)
-
-
-def _all(wanted: Iterable[str], connection: Connection) -> str:
-    """What asks an index for all words, each as it begins. They are letters and digits alone."""
-    if connection.dialect.name == "postgresql":
-        return " & ".join(f"{word}:*" for word in wanted)
-    return " AND ".join(f'"{word}"*' for word in wanted)
-
-
-def _nearly(
-    query: Select[Any], table: str, wanted: Iterable[str], connection: Connection
-) -> list[Select[Any]]:
-    """A query of what has the words as they are with a mistake, and as they were typed those that
-    are too short to have one; nothing where all are."""
-    on_server = connection.dialect.name == "postgresql"
-    asked, exact = [], []
-    for word in wanted:
-        keys = sorted(near_keys(word))
-        quoted = keys if on_server else [f'"{key}"' for key in keys]
-        if keys:
-            asked.append(f"({(' | ' if on_server else ' OR ').join(quoted)})")
-        else:
-            exact.append(word)
-    if not asked:
-        return []
-    if exact:
-        query = _matching(query, table, _all(exact, connection), connection)
-    like = (" & " if on_server else " AND ").join(asked)
-    return [_matching(query, table, like, connection, near=True)]
-
-
-def _matching(
-    query: Select[Any], table: str, asked: str, connection: Connection, *, near: bool = False
-) -> Select[Any]:
-    """Of a query, what an index of words has."""
-    column = "near" if near else "words"
-    if connection.dialect.name == "postgresql":
-        found = (
-            f"to_tsvector('pg_catalog.simple', {table}.{column}) "
-            f"@@ to_tsquery('pg_catalog.simple', :asked)"
-        )
-    else:
-        found = (
-            f"{table}.rowno IN (SELECT rowid FROM {table}_words WHERE {table}_words MATCH :asked)"
-        )
-        asked = f"{{{column}}} : ({asked})"
-    name = f"asked_{column}"
-    return query.where(text(found.replace(":asked", f":{name}")).bindparams(**{name: asked}))
-
-
-def _ordered(words: str, entries: list[Entry]) -> list[str]:
-    return Index(entries).find(words)
-
-
-def _person_entry(one: Person) -> Entry:
-    contact = one.contact
-    other = (*contact.addresses, contact.phone, contact.household, *contact.postal)
-    more = " ".join(map(str, (*other, *contact.more.values(), contact.notes)))
-    return Entry(contact.id, (contact.name, contact.email, contact.organisation, more))
-
-
-def _case_entry(one: Matter, names: dict[str, str]) -> Entry:
-    case = one.case
-    who = one.contact.name if one.contact else ""
-    others = " ".join(names.get(key, "") for key in case.people)
-    more = " ".join(map(str, (*case.fields.values(), case.state, case.notes)))
-    number = f"{case.number} {fold(case.number)}"
-    return Entry(case.id, (number, case.title, case.kind, f"{who} {others}", more))
 
 
 def count(engine: Engine) -> tuple[int, int]:

@@ -32,7 +32,7 @@ from nebbet.library.editions import add_edition
 from nebbet.library.engine import explained, reading, sqlite_engine
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import LibraryFile, Overtaken, Role, Template
-from nebbet.library.people import People
+from nebbet.library.people_writing import KeepingPeople
 from nebbet.library.postgres import OLDER, away, postgres_engine, shown_url
 from nebbet.library.proposals import Proposing
 from nebbet.library.reader import Reader
@@ -96,7 +96,7 @@ def _bring_up_to_date(engine: Engine, found: migrate.Found) -> None:
         migrate.upgrade(engine)
 
 
-class Library(Proposing, Arranging):
+class Library(Proposing, Arranging, KeepingPeople):
     """One open library, and what the person at the keyboard may do in it."""
 
     def __init__(self, engine: Engine, role: Role = "lead") -> None:
@@ -184,12 +184,7 @@ class Library(Proposing, Arranging):
             )
         return bytes(found)
 
-    # People, cases and the register
-
-    @property
-    def people(self) -> People:
-        """The people and cases."""
-        return People(self.register_engine)
+    # The register
 
     @property
     def register_engine(self) -> Engine:

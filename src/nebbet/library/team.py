@@ -21,12 +21,13 @@ from nebbet.library.engine import explained, reading
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import LibraryFile, Proposal, Role, Template
 from nebbet.library.local_copy import Kept, LocalCopy
+from nebbet.library.people import People
+from nebbet.library.people_writing import T
 from nebbet.library.postgres import (
     GONE,
     Away,
     Reason,
     away,
-    postgres_engine,
 )
 from nebbet.library.roles import role_at
 from nebbet.library.rows import read_changes
@@ -129,6 +130,17 @@ class TeamLibrary(Library):
     def register_engine(self) -> Engine:
         """Where the register, people and cases are read: on the server, or what the copy has."""
         return self.copy.engine if self.away and self.copy.read() else self.engine
+
+    def ask_people(self, read: Callable[[People], T]) -> T:
+        """Read something of people and cases; from the copy where the server does not answer."""
+        try:
+            return super().ask_people(read)
+        except Away as error:
+            if not self.away:
+                self.gone(error.reason)
+            if not self.copy.read():
+                raise
+            return super().ask_people(read)
 
     def _meet(self, connection: Connection) -> None:
         """See what is there, and as what one is let in. Raises Away where that cannot be worked
@@ -385,24 +397,3 @@ class TeamLibrary(Library):
                     super().put_file(data, file.name, file.media_type)
             case Put() as found:
                 super().put(found.record, seen=found.seen if found.is_compared else WHATEVER)
-
-
-def open_team(url: str, role: Role | None, copy: LocalCopy, queue: Queue) -> TeamLibrary:
-    """Open a library on a server: by the copy of it at once, where there is one, and the server is
-    asked afterwards. Where it cannot be worked with, the library says so and is empty without a
-    copy."""
-    line = ServerLine()
-    engine = postgres_engine(url, line)
-    kept = copy.read()
-    made = TeamLibrary(
-        engine,
-        role or (kept.role if kept else "colleague"),
-        copy,
-        queue,
-        line,
-        fixed_role=bool(role),
-        kept=kept,
-    )
-    if kept is None:
-        made.meet()
-    return made

@@ -16,10 +16,11 @@ from nebbet.library.changes import Change
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import Role
 from nebbet.library.local_copy import LocalCopy
+from nebbet.library.opening import open_team
 from nebbet.library.postgres import is_url, parted, shown_url, with_password
 from nebbet.library.server_line import ServerLine
 from nebbet.library.store import Library, open_library
-from nebbet.library.team import TeamLibrary, open_team
+from nebbet.library.team import TeamLibrary
 from nebbet.personal import open_letters, outbox, own_templates, tables
 from nebbet.personal.home import Home
 from nebbet.personal.items import Queued, State

@@ -80,6 +80,20 @@ class Case(Struct, frozen=True, omit_defaults=True):
         return self.contact in ("", contact.id) or contact.id in self.people
 
 
+class Person(Struct, frozen=True):
+    """Somebody on file, and their case where they have only one."""
+
+    contact: Contact
+    case: Case | None = None
+
+
+class Matter(Struct, frozen=True):
+    """A case and its contact, where that is on file."""
+
+    case: Case
+    contact: Contact | None = None
+
+
 class Member(Struct, frozen=True, omit_defaults=True):
     """A person of the team who writes letters. signatures are bodies by language, with {{name}};
     more holds free fields in their JSON form. left says that they left the team."""

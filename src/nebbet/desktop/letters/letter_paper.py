@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from nebbet.core import addresses, inline
 from nebbet.core.addresses import Address
 from nebbet.core.body import Body
-from nebbet.core.records import Contact, fold, unfiled_id
+from nebbet.core.records import Contact, Person, fold, unfiled_id
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Picker
@@ -21,7 +21,6 @@ from nebbet.desktop.paper.slot_edit import SlotEdit
 from nebbet.desktop.paper.spots import Spot
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.library.people import Person
 
 LINES = {
     "mailbox": "From", "reply_to": "Reply-To", "to": "Also to", "cc": "Cc", "bcc": "Bcc",

@@ -12,14 +12,13 @@ from nebbet.core.checks import Finding, Remedy
 from nebbet.core.inline import Line
 from nebbet.core.letter import Enclosure, Letter
 from nebbet.core.placeholders import Particular
-from nebbet.core.records import fold
+from nebbet.core.records import Matter, Person, fold
 from nebbet.desktop.kit.member_form import LANGUAGES
 from nebbet.desktop.paper.fillings import Filling, fillings_of
 from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.addressing import about_case, for_recipient, in_other_language
 from nebbet.library.holdings import Template
-from nebbet.library.people import Matter, Person
 from nebbet.library.rewording import newer_edition, started_over, take_over
 from nebbet.library.writing import examine
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 from nebbet.core import body as bodies
 from nebbet.core.checks import Finding
 from nebbet.core.letter import Letter, middle_of, text_for, written
-from nebbet.core.records import Contact
+from nebbet.core.records import Contact, Matter, Person
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.kit.place import Place
@@ -28,7 +28,6 @@ from nebbet.desktop.session import choices
 from nebbet.desktop.session.session import Session
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template
-from nebbet.library.people import Matter, Person
 
 WIDE = (PILE, 356)  # pixels: the pile and the particulars in a wide window
 NARROW = (176, 306)

@@ -5,13 +5,13 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 
 from nebbet.core import addresses, inline, ranking
-from nebbet.core.records import Contact, contact_for, unfiled_id
+from nebbet.core.records import Contact, Matter, Person, contact_for, unfiled_id
 from nebbet.core.sentences import said
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template
-from nebbet.library.people import Matter, People, Person
+from nebbet.library.people import People
 
 if TYPE_CHECKING:
     from nebbet.core.ranking.index import Found

@@ -6,9 +6,10 @@ from typing import Any, TypeVar
 from PySide6.QtCore import QObject, Signal
 
 from nebbet.core.errors import NebbetError
+from nebbet.core.records import Matter, Person
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
-from nebbet.library.people import Matter, People, Person
+from nebbet.library.people import People
 from nebbet.library.store import Library
 
 _MOST_KNOWN = 2000
@@ -61,7 +62,7 @@ class PeopleAsked(QObject):
             return not asker or self._last[asker] == number
 
         def call() -> Any:
-            return read(self._library().people) if is_last() else _OVERTAKEN
+            return self._library().ask_people(read) if is_last() else _OVERTAKEN
 
         def answer(found: Any) -> None:
             self._answered += 1
