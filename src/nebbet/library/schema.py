@@ -341,7 +341,7 @@ def words_of(table: str) -> tuple[str, ...]:
     changes = f"UPDATE OF rowno, words, near ON {table}"
     return (
         f"CREATE VIRTUAL TABLE IF NOT EXISTS {index} USING fts5(words, near, content = '{table}', "
-        "content_rowid = 'rowno', prefix = '2 3', tokenize = 'unicode61 remove_diacritics 0')",
+        "content_rowid = 'rowno', detail = 'column', tokenize = 'unicode61 remove_diacritics 0')",
         f"CREATE TRIGGER IF NOT EXISTS {index}_in AFTER INSERT ON {table} BEGIN {put}; END",
         f"CREATE TRIGGER IF NOT EXISTS {index}_out AFTER DELETE ON {table} BEGIN {out}; END",
         f"CREATE TRIGGER IF NOT EXISTS {index}_change AFTER {changes} BEGIN {out}; {put}; END",
