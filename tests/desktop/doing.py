@@ -49,7 +49,7 @@ def saved(hand: Hand, number: int, key: str = "refund-agreed") -> Content:
 
 
 def edit(hand: Hand, words: str) -> TemplateEditor:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.press("Esc")
     hand.type(words)
     hand.press("Down", "Ctrl+E")
@@ -92,7 +92,7 @@ def add_step(hand: Hand, form: Declaration, kind: str) -> QWidget:
 
 
 def take(hand: Hand, words: str, who: str) -> Letter:
-    hand.press("Alt+2", "Esc")
+    hand.press("Alt+3", "Esc")
     hand.type(words)
     hand.press("Return")
     hand.type(who)

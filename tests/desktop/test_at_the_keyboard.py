@@ -168,7 +168,7 @@ def test_names_are_completed_in_the_copies(letter: Hand) -> None:
 
 
 def test_ctrl_n_begins_a_letter_wherever_one_is(hand: Hand) -> None:
-    for place in ("Alt+2", "Alt+4"):
+    for place in ("Alt+3", "Alt+5"):
         hand.press(place, "Ctrl+N")
         assert hand.window.place is hand.window.letters
         assert hand.window.letters.paper.to.hasFocus()
@@ -179,7 +179,7 @@ def test_the_register_writes_to_the_same_person_about_the_same_case(letter: Hand
     complete(letter)
     letter.press("Ctrl+Return")
     letter.sent_all()
-    letter.press("Alt+4")
+    letter.press("Alt+5")
     letter.until(lambda: bool(letter.window.register.shown))
     letter.press("Ctrl+Alt+W")
     begun = open_letter(letter)
@@ -235,7 +235,7 @@ def test_a_letter_s_own_file_is_not_among_the_team_s(letter: Hand, tmp_path: Pat
     letter.until(
         lambda: any("hanna" in inline.shown(a.name) for a in open_letter(letter).attachments)
     )
-    letter.press("Alt+2", "Ctrl+Alt+L")
+    letter.press("Alt+3", "Ctrl+Alt+L")
     files = letter.window.library.files.list
     rows = [files.item(row).text() for row in range(files.count())]
     assert rows

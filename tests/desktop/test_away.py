@@ -64,7 +64,7 @@ def hand(on_server: Home, service: MailService, qtbot: QtBot) -> Iterator[Hand]:
 
 
 def write_letter(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.find_field.clear()
     hand.window.library.table.setFocus()
     hand.type("confirmation")
@@ -88,7 +88,7 @@ def test_work_goes_on_without_the_server_and_is_handed_in_later(
     hand.until(hand.mailbox)
     hand.until(lambda: any(e.state == "sent" for e in hand.session.sending.outbox))
     # A private template cannot be made without the server; what was typed stays.
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     library = hand.window.library
     library.edit("refund-agreed")
     library.editor.body.setFocus()
@@ -128,7 +128,7 @@ def test_a_colleague_proposes_without_the_server(
     hand.until((on_server.copy_folder / "copy.sqlite").exists)
     line.cut()
     hand.until(hand.window.library_state.isVisible)
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     library = hand.window.library
     library.edit("damage-claim")
     library.editor.body.setFocus()
@@ -204,7 +204,7 @@ def test_another_library_is_tried_before_it_is_kept(
 
 
 def _write_in_the_editor(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.edit("refund-agreed")
     hand.window.library.editor.body.setFocus()
     hand.press("Ctrl+Home")
@@ -216,21 +216,21 @@ def _write_a_letter(hand: Hand) -> None:
 
 
 def _write_a_fact(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.show_facts()
     hand.window.library.facts.form.value.setFocus()
     hand.press("End")
 
 
 def _write_a_passage(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.show_passages()
     hand.window.library.passages.body.setFocus()
     hand.press("Ctrl+Home")
 
 
 def _write_a_frame(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.show_frames()
     page = hand.window.library.frames
     page.refresh(next(key for key in hand.session.shared.catalogue.frames if key not in BUILT_IN))
@@ -239,14 +239,14 @@ def _write_a_frame(hand: Hand) -> None:
 
 
 def _write_a_member(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.show_members()
     hand.window.library.members.form.fields["job"].setFocus()
     hand.press("End")
 
 
 def _write_the_working_days(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.show_facts()
     hand.window.library.facts.working_days.closed.setFocus()
 

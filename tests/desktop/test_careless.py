@@ -19,7 +19,7 @@ ANYWHERE = """
     Return Tab Shift+Tab Delete Backspace Up Down Left Right Home End Ctrl+Z Ctrl+Shift+Z Ctrl+A
     Ctrl+X Ctrl+C Ctrl+V Ctrl+B Ctrl+I F6 Shift+F6 F8 Shift+F8 F7 Ctrl+J Esc Ctrl+Return
     Ctrl+Shift+Return Ctrl+N Ctrl+G Ctrl+L Alt+Down Shift+Right Shift+Down Ctrl+Shift+8
-    Ctrl+Shift+7 Ctrl+Shift+9 Ctrl+Alt+1 Ctrl+End Ctrl+Home PgDown Alt+1 Alt+2 Alt+4 Ctrl+F F1
+    Ctrl+Shift+7 Ctrl+Shift+9 Ctrl+Alt+1 Ctrl+End Ctrl+Home PgDown Alt+1 Alt+2 Alt+3 Alt+5 Ctrl+F F1
 """
 EDITING = """
     Ctrl+E Ctrl+S Ctrl+Shift+S Ctrl+T Ctrl+H Ctrl+D Ctrl+Shift+I Ctrl+Shift+O Ctrl+Shift+2

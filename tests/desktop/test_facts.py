@@ -10,7 +10,7 @@ from tests.desktop.doing import choose, paper, retype
 
 
 def facts(hand: Hand) -> SharedFacts:
-    hand.press("Alt+2", "Ctrl+Shift+A")
+    hand.press("Alt+3", "Ctrl+Shift+A")
     page = hand.window.library.facts
     assert page.isVisible() and hand.focus is page.list
     QApplication.processEvents()

@@ -17,7 +17,7 @@ from tests.desktop.conftest import Hand
 @pytest.fixture
 def page(hand: Hand) -> TemplateEditor:
     """The editor with an empty text."""
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.edit("refund-agreed")
     made = hand.window.library.editor
     made.body.setFocus()
@@ -95,7 +95,7 @@ def test_of_several_files_each_has_its_line(hand: Hand, tmp_path: Path) -> None:
     (tmp_path / "page.html").write_text("no markup here")
     (tmp_path / "note.md").write_text("# Lost bag\n\nDear [first name], we found it.")
     (tmp_path / "other.txt").write_text("Subject: Hours\n\nWe are open.")
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     library = hand.window.library
     before = len(hand.session.shared.catalogue.templates)
     names = ("odd.eml", "page.html", "note.md", "other.txt")
@@ -120,7 +120,7 @@ def test_a_shelf_is_asked_for_where_none_is_at_hand(
     (tmp_path / "note.md").write_text("# Lost bag\n\nWe found it.")
     chosen = ([str(tmp_path / "note.md")], "")
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: chosen)
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     library = hand.window.library
     hand.press("Ctrl+Alt+O")
     choose(hand, "Lost property")
@@ -131,7 +131,7 @@ def test_a_shelf_is_asked_for_where_none_is_at_hand(
 
 def test_files_become_drafts_with_their_prompts_as_blanks(hand: Hand, tmp_path: Path) -> None:
     (tmp_path / "note.md").write_text("# Lost bag\n\nDear [first name], we found it.")
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     library = hand.window.library
     library.in_and_out.import_files([str(tmp_path / "note.md")], SAILINGS)
     hand.until(lambda: library.is_editing)
@@ -157,7 +157,7 @@ def test_finished_html_is_edited_as_source_and_goes_into_a_letter(
     (tmp_path / "offer.html").write_text(
         "<title>Offer</title><table bgcolor='#eee'><tr><td>Dear {{recipient.name}}</table>"
     )
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     library = hand.window.library
     library.in_and_out.import_files([str(tmp_path / "offer.html")], SAILINGS, finished=True)
     hand.until(lambda: library.is_editing)
@@ -249,7 +249,7 @@ def test_a_template_is_written_into_a_file(
 ) -> None:
     where = tmp_path / name
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(where), ""))
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.table.choose("refund-agreed")
     hand.press("Ctrl+Alt+E")
     hand.until(lambda: f"“Refund agreed” is in {name} now." in hand.said)
@@ -262,7 +262,7 @@ def test_a_file_that_cannot_be_written_is_told(
 ) -> None:
     where = tmp_path / "not there" / "a.eml"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(where), ""))
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.table.choose("refund-agreed")
     hand.click(hand.window.library.pane.export_button)
     hand.until(lambda: "a.eml cannot be written: no such file" in hand.said)
@@ -287,7 +287,7 @@ def test_a_library_goes_out_as_a_pack_and_comes_in_again(
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(where), ""))
     opened = (str(tmp_path / "team.zip"), "")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: opened)
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.table.choose("refund-agreed")
     hand.press("Ctrl+Alt+K")
     choose(hand, "the whole library")
@@ -308,7 +308,7 @@ def test_a_pack_of_one_template_has_what_it_needs_and_asks_about_working_days(
     path = tmp_path / "one.zip"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.table.choose("refund-agreed")
     hand.press("Ctrl+Alt+K")
     choose(hand, "the selected template")

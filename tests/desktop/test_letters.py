@@ -18,7 +18,7 @@ from tests.desktop.doing import field, open_letter, paper
 @pytest.fixture
 def letter(hand: Hand) -> Hand:
     """A cancelled sailing, begun for Hanna; the cursor is in the first blank."""
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("sailing canc")
     hand.press("Return")
     hand.type("verrell")
@@ -159,7 +159,7 @@ def test_pasting_elsewhere_keeps_structure_and_drops_the_look(letter: Hand) -> N
 
 
 def test_a_blank_of_several_lines(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("complaint first")
     hand.press("Return")
     hand.type("fonseca")
@@ -466,11 +466,11 @@ def test_staying_when_asked(letter: Hand) -> None:
 
 
 def test_who_goes_on_elsewhere_while_a_letter_is_sent_keeps_the_focus(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("confirmation")
     hand.press("Return")
     hand.type("haldane")
-    hand.press("Return", "Ctrl+Return", "Alt+4")
+    hand.press("Return", "Ctrl+Return", "Alt+5")
     field = hand.window.register.find_field
     assert hand.focus is field
     hand.sent_all()

@@ -20,7 +20,7 @@ from tests.desktop.doing import saved
 @pytest.fixture
 def editor(hand: Hand) -> Hand:
     """The template for a refund, open in the editor."""
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("refund agreed")
     hand.press("Down")
     hand.press("Ctrl+E")
@@ -37,7 +37,7 @@ def answer_question(monkeypatch: pytest.MonkeyPatch, text: str) -> None:
 
 def test_shelves_narrow_the_list_and_the_pane_shows_the_template(hand: Hand) -> None:
     library = hand.window.library
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     assert library.table.model().rowCount() == 40
     hand.click_row(library.shelves, "Refunds")
     assert library.table.model().rowCount() == 5
@@ -52,7 +52,7 @@ def test_shelves_narrow_the_list_and_the_pane_shows_the_template(hand: Hand) -> 
 
 
 def test_finding_by_a_word_of_the_text(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("hoist")
     assert hand.window.library.table.model().rowCount() == 0
     assert not hand.window.library.pane.content.isVisible()
@@ -65,7 +65,7 @@ def test_finding_by_a_word_of_the_text(hand: Hand) -> None:
 
 def test_a_template_is_pinned_retired_and_brought_back(hand: Hand) -> None:
     library = hand.window.library
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.click_row(library.table, "Complaint")
     hand.click(library.acts.pin_all)
     hand.until(lambda: template(hand, "complaint-first-answer").pinned)
@@ -78,7 +78,7 @@ def test_a_template_is_pinned_retired_and_brought_back(hand: Hand) -> None:
 
 
 def test_uses_are_shown_after_sending(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("confirmation")
     hand.press("Return")
     hand.type("haldane")
@@ -86,7 +86,7 @@ def test_uses_are_shown_after_sending(hand: Hand) -> None:
     hand.press("Ctrl+Return")
     hand.sent_all()
     hand.until(lambda: hand.session.shared.catalogue.usage_of("confirmation-again").last)
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.press("Esc")
     model, again = hand.window.library.table.model(), "Booking confirmation sent again"
 
@@ -99,7 +99,7 @@ def test_uses_are_shown_after_sending(hand: Hand) -> None:
 
 def test_a_new_shelf(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
     answer_question(monkeypatch, "Freight")
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.click(hand.window.library.view.add)
     hand.until(lambda: "Freight" in [s.name for s in hand.session.shared.catalogue.shelves])
 
@@ -286,7 +286,7 @@ def test_enclosures_are_dropped_named_and_removed(editor: Hand, tmp_path: Path) 
 
 
 def test_a_new_template_from_nothing(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.click_row(hand.window.library.shelves, "Refunds")
     hand.press("Ctrl+Shift+N")
     hand.until(lambda: hand.window.library.is_editing)

@@ -52,7 +52,7 @@ def hand(
 
 
 def members(hand: Hand, name: str):  # type: ignore[no-untyped-def]
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.show_members()
     page = hand.window.library.members
     hand.click_row(page.list, name)
@@ -118,7 +118,7 @@ def test_a_login_of_something_else_is_refused_in_words(
 
 
 def test_who_is_no_lead_any_more_reads_and_is_not_let_type(hand: Hand, keeper: Library) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.show_facts()
     page = hand.window.library.facts
     assert page.save.isVisible() and not page.form.value.isReadOnly()

@@ -101,7 +101,7 @@ def test_an_hour_s_work_never_waits_in_the_window(hand: Hand, watch: Watch) -> N
     _write_and_send(hand)
     _go_through_the_library(hand)
     _edit(hand)
-    hand.press("Alt+4")
+    hand.press("Alt+5")
     register = window.register
     register.table.setFocus()
     hand.press("Return")
@@ -128,7 +128,7 @@ def _write_and_send(hand: Hand) -> None:
 
 
 def _go_through_the_library(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     library = hand.window.library
     hand.type("refund")
     hand.press("Down", "Esc")

@@ -25,7 +25,7 @@ HOURS = Passage(
 @pytest.fixture
 def page(hand: Hand) -> TemplateEditor:
     """The editor with a template of three paragraphs."""
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.edit("refund-agreed")
     made = hand.window.library.editor
     made.body.setFocus()
@@ -221,7 +221,7 @@ def test_a_passage_is_put_in_shown_opened_and_mended_everywhere(
 
 
 def test_a_passage_that_is_in_use_cannot_be_removed_and_a_draft_of_one_is_kept(hand: Hand) -> None:
-    hand.press("Alt+2", "Ctrl+Alt+B", "Ctrl+Alt+A")
+    hand.press("Alt+3", "Ctrl+Alt+B", "Ctrl+Alt+A")
     shared = hand.window.library.passages
     hand.type("How to pay")
     shared.body.setFocus()
@@ -241,7 +241,7 @@ def test_a_passage_that_is_in_use_cannot_be_removed_and_a_draft_of_one_is_kept(h
 
 
 def test_a_frame_is_copied_changed_and_kept(hand: Hand) -> None:
-    hand.press("Alt+2", "Ctrl+Alt+F")
+    hand.press("Alt+3", "Ctrl+Alt+F")
     frames = hand.window.library.frames
     frames.list.setCurrentRow(frames.list.count() - 1)
     hand.press("Ctrl+S")
@@ -276,7 +276,7 @@ def test_a_frame_is_copied_changed_and_kept(hand: Hand) -> None:
 
 
 def test_a_file_that_is_out_of_date_stops_template_and_letter(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.edit("damage-claim")
     page = hand.window.library.editor
     field = next(

@@ -155,7 +155,7 @@ def test_from_an_empty_database_to_the_second_colleague_s_first_letter(
         hand.type(words)
     hand.press("Ctrl+S")
     hand.until(lambda: window.session.shared.me and window.session.shared.me.phone)
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     window.library.find_field.clear()
     window.library.table.setFocus()
     hand.type("confirmation")

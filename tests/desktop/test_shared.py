@@ -22,7 +22,7 @@ from tests.desktop.conftest import Hand, template
 
 @pytest.fixture
 def page(hand: Hand) -> LibraryPage:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     return hand.window.library
 
 

@@ -21,7 +21,7 @@ MINE = own_shelf("benedek.roy").id
 
 @pytest.fixture
 def page(hand: Hand) -> LibraryPage:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     return hand.window.library
 
 
@@ -282,7 +282,7 @@ def test_used_lately_and_used_most(hand: Hand, page: LibraryPage) -> None:
     hand.type("haldane")
     hand.press("Return", "Ctrl+Return")
     hand.sent_all()
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     page.find_field.clear()
     for words in ("Used most", "Used lately by me"):
         go_to(page, words)

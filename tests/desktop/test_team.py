@@ -46,7 +46,7 @@ def read(view: ComparisonView) -> str:
 
 
 def editions(hand: Hand, name: str) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.table.choose(name)
     hand.press("Ctrl+Alt+H")
     hand.until(lambda: hand.window.library.history.editions)
@@ -93,7 +93,7 @@ def test_editions_are_compared_and_an_old_one_is_brought_back(hand: Hand) -> Non
 
 
 def test_a_draft_is_compared_with_an_edition_and_esc_goes_back_to_it(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.edit("refund-agreed")
     editor = hand.window.library.editor
     editor.body.setFocus()
@@ -110,7 +110,7 @@ def test_a_draft_is_compared_with_an_edition_and_esc_goes_back_to_it(hand: Hand)
 
 
 def test_a_template_without_an_edition_has_none_to_show(hand: Hand) -> None:
-    hand.press("Alt+2", "Ctrl+Shift+N")
+    hand.press("Alt+3", "Ctrl+Shift+N")
     menu = QApplication.activePopupWidget()
     assert isinstance(menu, QMenu), "onto which shelf"
     menu.actions()[1].trigger()
@@ -128,7 +128,7 @@ def test_a_template_without_an_edition_has_none_to_show(hand: Hand) -> None:
 @pytest.fixture
 def proposed(hand: Hand, home: Home) -> Hand:
     """The demo's library with what its colleagues propose, at the page of proposals."""
-    hand.press("Alt+2", "Ctrl+Alt+P")
+    hand.press("Alt+3", "Ctrl+Alt+P")
     hand.until(lambda: hand.window.library.proposals.list.count() == 3)
     return hand
 
@@ -210,7 +210,7 @@ def test_a_proposal_is_declined_with_a_word(proposed: Hand) -> None:
 
 
 def test_a_lead_tries_a_proposal_with_a_case(hand: Hand) -> None:
-    hand.press("Alt+2", "Ctrl+Alt+P")
+    hand.press("Alt+3", "Ctrl+Alt+P")
     page = hand.window.library.proposals
     hand.until(page.try_button.isVisible)
     hand.press("Ctrl+T")
@@ -243,7 +243,7 @@ def colleague(home: Home, service: MailService, qtbot: QtBot) -> Iterator[Hand]:
 
 def test_a_colleague_proposes_and_sees_the_outcome(colleague: Hand, home: Home) -> None:
     hand = colleague
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     library = hand.window.library
     library.table.choose("damage-claim")
     QApplication.processEvents()
@@ -279,7 +279,7 @@ def test_a_colleague_proposes_and_sees_the_outcome(colleague: Hand, home: Home) 
 
 def test_a_colleague_takes_a_proposal_back_and_decides_nothing(colleague: Hand) -> None:
     hand = colleague
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.edit("claim-received")
     hand.window.library.editor.body.setFocus()
     hand.type("Now: ")
@@ -299,7 +299,7 @@ def test_a_colleague_takes_a_proposal_back_and_decides_nothing(colleague: Hand) 
 def test_somebody_the_library_does_not_know_keeps_their_draft(colleague: Hand) -> None:
     hand = colleague
     hand.session.shared.member = "nobody"
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.edit("claim-received")
     hand.window.library.editor.body.setFocus()
     hand.type("Now: ")
@@ -310,7 +310,7 @@ def test_somebody_the_library_does_not_know_keeps_their_draft(colleague: Hand) -
 
 def test_a_colleague_is_told_what_is_the_lead_s(colleague: Hand) -> None:
     hand = colleague
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.table.choose("refund-agreed")
     hand.press("Ctrl+Shift+P")
     hand.until(lambda: "that is for a lead to change" in hand.said)
@@ -328,7 +328,7 @@ def test_a_colleague_is_told_what_is_the_lead_s(colleague: Hand) -> None:
 
 
 def type_in(hand: Hand, name: str, words: str) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.window.library.edit(name)
     editor = hand.window.library.editor
     editor.body.setFocus()
@@ -390,7 +390,7 @@ def test_changes_of_others_arrive_by_themselves(hand: Hand, home: Home) -> None:
 
 
 def test_a_letter_takes_over_a_newer_edition_and_loses_nothing(hand: Hand, home: Home) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("sailing canc")
     hand.press("Return")
     hand.type("verrell")
@@ -419,7 +419,7 @@ def test_a_letter_takes_over_a_newer_edition_and_loses_nothing(hand: Hand, home:
 
 
 def test_who_edits_what_is_seen(hand: Hand, home: Home) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     page = hand.window.library
     page.table.choose("refund-agreed")
     library = open_library(home.library_file)
@@ -460,7 +460,7 @@ def test_who_edits_what_is_seen(hand: Hand, home: Home) -> None:
 
 def test_the_wording_of_a_letter_just_sent_is_offered(colleague: Hand) -> None:
     hand = colleague
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("confirmation")
     hand.press("Return")
     hand.type("haldane")
@@ -472,7 +472,7 @@ def test_the_wording_of_a_letter_just_sent_is_offered(colleague: Hand) -> None:
     hand.type(" Have a good crossing.")
     hand.press("Ctrl+Return")
     hand.until(lambda: hand.session.shared.entries[0].template == "confirmation-again")
-    hand.press("Alt+4")
+    hand.press("Alt+5")
     register = hand.window.register
     hand.until(lambda: register.current and register.current.template == "confirmation-again")
     hand.press("Ctrl+Alt+G")
@@ -496,13 +496,13 @@ def test_the_wording_of_a_letter_just_sent_is_offered(colleague: Hand) -> None:
 
 
 def test_a_letter_that_says_what_its_template_says_is_not_offered(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("confirmation")
     hand.press("Return")
     hand.type("haldane")
     hand.press("Return", "Ctrl+Return")
     hand.sent_all()
-    hand.press("Alt+4")
+    hand.press("Alt+5")
     register = hand.window.register
     hand.until(lambda: register.current and register.current.template == "confirmation-again")
     hand.click(register.offer_button)
@@ -517,7 +517,7 @@ def test_a_letter_that_says_what_its_template_says_is_not_offered(hand: Hand) ->
 
 def test_a_colleague_s_own_template_is_proposed_as_a_new_one(colleague: Hand) -> None:
     hand = colleague
-    hand.press("Alt+2", "Ctrl+Shift+N")
+    hand.press("Alt+3", "Ctrl+Shift+N")
     library = hand.window.library
     hand.until(lambda: library.is_editing)
     mine, editor = library.editor.template, library.editor

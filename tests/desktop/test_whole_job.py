@@ -47,7 +47,7 @@ def check_the_message(message: EmailMessage) -> None:
 
 
 def test_with_the_keyboard_alone(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("sailing canc")
     hand.press("Return")
     hand.type("verrell")
@@ -64,7 +64,7 @@ def test_with_the_keyboard_alone(hand: Hand) -> None:
     (own,) = hand.mailbox(ME, "Sent")
     check_the_message(own)
     # And find it again in the register.
-    hand.press("Alt+4")
+    hand.press("Alt+5")
     hand.type("LS-48211")
     hand.until(hand.window.register.table.rowCount)
     hand.press("Return", "Return")
@@ -99,7 +99,7 @@ def test_with_the_mouse_alone(hand: Hand) -> None:
 
 
 def test_copies_enclosures_and_pictures_go_along(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("boarding help")
     hand.press("Return")
     hand.type("osgath")
@@ -120,7 +120,7 @@ def test_copies_enclosures_and_pictures_go_along(hand: Hand) -> None:
 
 
 def test_the_attachment_s_name_is_filled_too(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("damage")
     hand.press("Return")
     hand.type("adeyinka")
@@ -158,7 +158,7 @@ def test_somebody_who_is_not_in_the_contacts(hand: Hand) -> None:
 
 
 def test_a_french_passenger_gets_the_french_text(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("sailing canc")
     hand.press("Return")
     hand.type("solene")

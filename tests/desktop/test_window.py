@@ -169,7 +169,7 @@ _INNER = ("qt_spinbox_lineedit", "qt_scrollarea_viewport")
 
 
 def test_every_control_has_a_name(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     hand.type("boarding")
     hand.press("Return")
     hand.type("osgath")
@@ -307,7 +307,7 @@ def test_the_register_of_somebody_else_s_letter(hand: Hand) -> None:
     hand.session.shared.library.record([entry])
     hand.session.shared.refresh()
     hand.until(lambda: hand.session.shared.entries)
-    hand.press("Alt+4")
+    hand.press("Alt+5")
     hand.press("Return", "Return")
     told = hand.window.register.told
     hand.until(lambda: "was sent by somebody else" in told.text())

@@ -214,7 +214,7 @@ def test_reading_ease_says_what_it_is(hand: Hand, page: TemplateEditor) -> None:
 
 
 def test_a_new_draft_is_seen_in_the_list_and_beside_it(hand: Hand) -> None:
-    hand.press("Alt+2")
+    hand.press("Alt+3")
     library = hand.window.library
     shelf = hand.session.shared.catalogue.shared_shelves[0]
     library._begin_on(shelf)
@@ -231,7 +231,7 @@ def test_a_new_draft_is_seen_in_the_list_and_beside_it(hand: Hand) -> None:
 
 
 def test_after_retiring_no_other_template_is_selected(hand: Hand) -> None:
-    hand.press("Alt+2", "Esc")
+    hand.press("Alt+3", "Esc")
     hand.type("refund agreed")
     hand.press("Down")
     table = hand.window.library.table

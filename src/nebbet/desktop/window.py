@@ -28,18 +28,25 @@ from nebbet.desktop.session.parts import Parts
 if TYPE_CHECKING:
     from nebbet.core.records import Matter, Person
     from nebbet.desktop.letters.page import LettersPage
+    from nebbet.desktop.people.page import PeoplePlace
     from nebbet.desktop.profile.page import ProfilePage
     from nebbet.desktop.register.page import RegisterPage
     from nebbet.desktop.session.choices import Show
     from nebbet.desktop.session.session import Session
     from nebbet.desktop.shelves.page import LibraryPage
+    from nebbet.library.entries import Registered
 
 _TITLE_BAR = 34  # pixels that the desktop draws above a window
 _PATIENCE = 1.5  # seconds that the window waits for what is being kept
 _KEYS = "F1  what this place is for, and its keys      Ctrl+F  find everywhere"
-# The places of the band, with their numbers: those of all five, of which rounds (3) and upkeep (5)
+# The places of the band, with their numbers: those of all six, of which rounds (4) and upkeep (6)
 # are not built yet.
-_PLACES = {"letters": ("Letters", 1), "library": ("Library", 2), "register": ("Register", 4)}
+_PLACES = {
+    "letters": ("Letters", 1),
+    "people": ("People", 2),
+    "library": ("Library", 3),
+    "register": ("Register", 5),
+}
 
 
 class Window(QMainWindow):
@@ -203,6 +210,18 @@ class Window(QMainWindow):
         return page
 
     @cached_property
+    def people(self) -> "PeoplePlace":
+        """The place People."""
+        from nebbet.desktop.people.page import PeoplePlace
+
+        page = PeoplePlace(self.session.shared)
+        page.write.connect(self._write_to)
+        page.again.connect(self._write_again)
+        page.entry_wanted.connect(lambda key: self._found(f"sent:{key}"))
+        self._stack.addWidget(page)
+        return page
+
+    @cached_property
     def library(self) -> "LibraryPage":
         """The place Library."""
         from nebbet.desktop.shelves.page import LibraryPage
@@ -236,14 +255,11 @@ class Window(QMainWindow):
     @property
     def places(self) -> list[Place]:
         """The places of the band, in its order."""
-        return [self.letters, self.library, self.register]
+        return [self.letters, self.people, self.library, self.register]
 
     def go_to(self, key: str) -> None:
         """Go to a place of the band."""
-        if key == "letters":
-            self.go(self.letters)
-        else:
-            self.go(self.library if key == "library" else self.register)
+        self.go(getattr(self, key))
 
     @property
     def place(self) -> Place:
@@ -277,6 +293,10 @@ class Window(QMainWindow):
         self.go(self.letters)
         self.letters.write_to(person, matter)
 
+    def _write_again(self, entry: "Registered") -> None:
+        self.go(self.letters)
+        self.letters.write_like(entry)
+
     def _take(self, template: str) -> None:
         self.go(self.letters)
         self.letters.take(template)
@@ -290,17 +310,15 @@ class Window(QMainWindow):
         """Open what the find field gave."""
         kind, _, found = key.partition(":")
         self.find_field.show_text("")
-        asked = self.session.shared.people
         if kind == "template":
             self.go(self.library)
             self.library.show(found)
         elif kind == "sent":
             self.go(self.register)
             self.register.show_entry(found)
-        elif kind == "person":
-            self._write_to(asked.met[found], None)
         else:
-            self._write_to(None, asked.matters[found])
+            self.go(self.people)
+            (self.people.show_person if kind == "person" else self.people.show_case)(found)
 
     def _take_settings(self) -> None:
         theme.choose(self.session.settings.look)

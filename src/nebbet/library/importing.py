@@ -17,7 +17,15 @@ from nebbet.library.people_writing import Changed, Record
 
 State = Literal["new", "changed", "same", "doubled", "refused"]
 STATES: tuple[State, ...] = ("new", "changed", "same", "doubled", "refused")
-_OWN = ("id", "filed", "same_as", "source", "gone", "files")  # what no table says of a record
+_OWN = (
+    "id",
+    "filed",
+    "same_as",
+    "once",
+    "source",
+    "gone",
+    "files",
+)  # what no table says of a record
 Token = Callable[[], str]
 
 
@@ -83,8 +91,7 @@ def plan_people(people: People, incoming: Iterable[Incoming], token: Token) -> P
 
 
 def _addresses(contact: Contact) -> list[str]:
-    every = (contact.email, *contact.addresses)
-    return [address.strip().casefold() for address in every if address]
+    return [address.strip().casefold() for address in contact.every_address]
 
 
 def _sort(contact: Contact) -> str:

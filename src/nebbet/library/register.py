@@ -117,6 +117,32 @@ def _sent(entry: Registered) -> datetime:
     return entry.sent
 
 
+def letters_of(
+    engine: Engine, contacts: Collection[str], addresses: Collection[str], most: int = PAGE
+) -> list[Registered]:
+    """The letters to somebody, newest first: by the ids they have or had, and their addresses."""
+    spelt = {form for address in addresses for form in (address, address.casefold())}
+    halves = [
+        select(*_COLUMNS).where(column.in_(wanted)).order_by(table.c.sent.desc()).limit(most)
+        for column, wanted in ((table.c.contact, contacts), (table.c.address, spelt))
+        if wanted
+    ]
+    found: dict[str, Registered] = {}
+    with explained(_CANNOT), reading(engine) as connection:
+        for half in halves:
+            for row in connection.execute(half).mappings():
+                found.setdefault(row["message_id"], Registered(**row))
+    return sorted(found.values(), key=_sent, reverse=True)[:most]
+
+
+def letters_about(engine: Engine, number: str, most: int = PAGE) -> list[Registered]:
+    """The letters about a case, newest first."""
+    wanted = select(*_COLUMNS).where(table.c.case_number == number)
+    newest = wanted.order_by(table.c.sent.desc()).limit(most)
+    with explained(_CANNOT), reading(engine) as connection:
+        return [Registered(**row) for row in connection.execute(newest).mappings()]
+
+
 def count_by(engine: Engine, column: str, **where: str) -> dict[Any, int]:
     """How many letters there are by a column, of those in which other columns have some values."""
     by = table.c[column]

@@ -118,6 +118,8 @@ def greeting(contact: Contact | None, language: str) -> tuple[str, str]:
     'Bonjour,'
     """
     words = _GREETINGS.get(language)
+    if contact and contact.greeting:
+        return contact.greeting, "as it is kept for this person"
     if words is None:
         return _by_name(contact)
     if contact is None:

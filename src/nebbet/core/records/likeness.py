@@ -141,4 +141,5 @@ def merged(kept: Contact, other: Contact) -> Contact:
         notes="\n\n".join(notes),
         kept=tuple(dict.fromkeys((*kept.kept, *other.kept, *phone))),
         filed=kept.filed and other.filed,
+        once=(*kept.once, other.id, *other.once),
     )

@@ -17,7 +17,8 @@ class Contact(Struct, frozen=True, omit_defaults=True):
     addresses are further mail addresses, postal where they live, a text of several lines each.
     greeting is how a letter to them begins where that is special. People of one household have
     the same word there, as those of one organisation have its name. filed says that they are filed
-    away, same_as whose other record this is; source names the linked table that they come from,
+    away, same_as whose other record this is, once the ids of records that became this one; source
+    names the linked table that they come from,
     gone that they are not in it any more. kept holds, as it was, what a card said of them that has
     no field here.
     """
@@ -38,6 +39,7 @@ class Contact(Struct, frozen=True, omit_defaults=True):
     notes: str = ""
     filed: bool = False
     same_as: str = ""
+    once: tuple[str, ...] = ()
     source: str = ""
     gone: bool = False
     kept: tuple[str, ...] = ()
@@ -46,6 +48,11 @@ class Contact(Struct, frozen=True, omit_defaults=True):
     def name(self) -> str:
         """First and last name, or the organisation where there is neither."""
         return " ".join(filter(None, (self.first_name, self.last_name))) or self.organisation
+
+    @property
+    def every_address(self) -> tuple[str, ...]:
+        """Their mail addresses, the one that letters go to first."""
+        return tuple(filter(None, (self.email, *self.addresses)))
 
     @property
     def is_on_file(self) -> bool:

@@ -11,9 +11,10 @@ from nebbet.core.checks import Finding
 from nebbet.core.letter import Letter, middle_of, text_for, written
 from nebbet.core.records import Contact, Matter, Person
 from nebbet.desktop.kit import pieces
-from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.letters.beginning import Beginning
 from nebbet.desktop.letters.blank import PILE
+from nebbet.desktop.letters.case_field import CaseField
 from nebbet.desktop.letters.language_choice import LanguageChoice
 from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
@@ -58,12 +59,13 @@ class LettersPage(Place):
         self.pile = Pile(session.letters, session.sending)
         self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)
-        self.case = Picker("Case", prompt="Case number or name", ask=self._offer_cases)
+        self.case = CaseField(session.shared, self.model)
         self.language = LanguageChoice(self.model)
         self.attachments = Attachments(session.shared, self.model)
         self.checks = Checks(self.model)
         self.sending = SendControl(self.model, lambda: session.sending.hold)
         self.start = StartPage(session.shared)
+        self.begin = Beginning(session, self.model, self.open_letter)
         self._middle = QStackedWidget()
         self._lay_out()
         self._connect()
@@ -124,8 +126,7 @@ class LettersPage(Place):
         self.model.reverted.connect(self._on_worked_out)
         self.particulars.entered.connect(self._focus_send)
         self.paper.completed.connect(self._focus_send)
-        self.case.picked.connect(self._pick_case)
-        self.case.entered.connect(self._enter_case)
+        self.case.chosen.connect(self.paper.go_on)
         self.checks.go.connect(self._show_finding)
         self.sending.stopped.connect(self._stopped)
         self.sending.send.connect(self._send)
@@ -214,33 +215,35 @@ class LettersPage(Place):
         """Begin an empty letter; an empty one that is open already is used."""
         open_letter = self.model.letter
         if open_letter is None or written(open_letter):
-            self._begin()
+            self.begin.empty()
         self.paper.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
-
-    def _begin(self, contact: Contact | None = None) -> Letter:
-        """Put an empty letter on the pile and open it."""
-        session = self._session
-        frame = next(iter(session.shared.catalogue.frames), "")
-        letter = Letter(session.parts.token(), frame=frame, recipient=contact)
-        session.letters.put_back(letter)
-        self.open_letter(letter.id)
-        return letter
 
     def take(self, template_id: str, contact: Contact | None = None) -> None:
         """Begin a letter with a template, as the library does."""
-        letter = self._begin(contact)
-        self.model.start_over(self._session.shared.catalogue.templates[template_id])
-        self.pile.choose(f"letter:{letter.id}")
+        self.begin.with_template(self._session.shared.catalogue.templates[template_id], contact)
         self.paper.go_on()
 
     def write_to(self, person: Person | None, matter: Matter | None = None) -> None:
         """Begin a letter to a person, about a case."""
-        self._begin()
-        if person:
-            self.model.set_recipient(person)
-        if matter and (person is None or matter.case.is_about(person.contact)):
-            self.model.set_case(matter)
+        self.begin.empty()
+        self.begin.address(person, matter)
         self.pull()
+
+    def write_like(self, entry: Registered) -> None:
+        """Begin a letter like one that went: to the same person about the same case, with the same
+        template."""
+
+        def begin(person: Person, matter: Matter | None) -> None:
+            template = self._session.shared.catalogue.templates.get(entry.template)
+            if template is None or template.state != "in use" or not template.edition:
+                self.write_to(person, matter)
+                return
+            self.begin.empty()
+            self.begin.address(person, matter)
+            self.model.start_over(template)
+            self.paper.go_on()
+
+        choices.about_entry(self._session.shared, entry, begin)
 
     def _write_again(self, entry: Registered) -> None:
         choices.about_entry(
@@ -290,38 +293,6 @@ class LettersPage(Place):
     def _left_pull_box(self) -> None:
         self.paper.body.setFocus()
 
-    # The case
-
-    def _offer_cases(self, words: str, show: choices.Show) -> None:
-        recipient = self.model.letter.recipient if self.model.letter else None
-        contact = recipient.id if recipient else ""
-        choices.cases(self._session.shared, words, show, "Case", contact)
-
-    def _pick_case(self, key: str) -> None:
-        self.model.set_case(self._session.shared.people.matters[key])
-        self.paper.go_on()
-
-    def _enter_case(self, text: str) -> None:
-        """A number that was typed in full; nothing is sent until it is known whose it is."""
-        letter = self.model.letter
-        if letter is None or not text:
-            self.model.set_case(None)
-            return
-
-        def done(found: Matter | None) -> None:
-            now = self.model.letter
-            if now is None or now.id != letter.id:
-                return
-            if found:
-                self.model.set_case(found)
-                return
-            self._session.voice.say(
-                f"There is no case “{text}”. The letter is kept; "
-                "type a few characters of a number or a name and choose from the list."
-            )
-
-        self._session.shared.people.ask(lambda people: people.numbered(text), done)
-
     # Following the letter
 
     def _forget(self) -> None:
@@ -337,8 +308,6 @@ class LettersPage(Place):
             self._session.voice.over(_IN_THE_WAY)
         if letter:
             self.pile.update_letter(letter)
-            if not self.case.hasFocus() or not self.case.isModified():
-                self.case.show_text(letter.case.number if letter.case else "")
 
     def _on_outbox(self) -> None:
         if isinstance(self._middle.currentWidget(), OutgoingView):

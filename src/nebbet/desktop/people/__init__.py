@@ -1,0 +1,1 @@
+"""The place People: people and cases, found by typing, and what is known of each."""
