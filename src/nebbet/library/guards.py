@@ -38,6 +38,16 @@ _FUNCTIONS = {
                 DELETE FROM nebbet.case_ WHERE id = ANY (keys);
             END IF;
         END $$""",
+    # Of a letter to somebody who is taken out, only that it went is left.
+    "nebbet_bare(message text, said text)": """RETURNS void LANGUAGE plpgsql SECURITY DEFINER {path}
+        AS $$
+        BEGIN
+            IF NOT nebbet.nebbet_leads() THEN
+                RAISE insufficient_privilege USING MESSAGE = 'that is for a lead';
+            END IF;
+            UPDATE nebbet.register SET contact = '', name = '', address = '', subject = '',
+                words = said WHERE message_id = message;
+        END $$""",
     "nebbet_signs()": """RETURNS trigger LANGUAGE plpgsql {path} AS $$
         DECLARE
             me text := nebbet.nebbet_member();
@@ -143,6 +153,7 @@ _CALLED = {
     "nebbet_says(text, text)": "both",
     "nebbet_needs(text)": "lead",
     "nebbet_unadd(text, text[])": "both",
+    "nebbet_bare(text, text)": "lead",
     **CALLED,
 }
 

@@ -7,8 +7,8 @@ from msgspec import Struct
 from sqlalchemy import Connection, select
 from sqlalchemy.dialects import postgresql, sqlite
 
-from nebbet.core.records import Case, Contact
-from nebbet.core.records.kinds import PEOPLE
+from nebbet.core.records import Case, Contact, field_name
+from nebbet.core.records.kinds import FIELD_KINDS, PEOPLE, FieldKind, Kind, RecordField
 from nebbet.library.schema import held_field as table
 
 _LONGEST = 200  # signs of a name that is noted
@@ -79,3 +79,22 @@ def read_fields(connection: Connection) -> tuple[HeldField, ...]:
         )
     )
     return tuple(HeldField(*row) for row in rows)
+
+
+def kinds_held(held: Iterable[HeldField]) -> list[Kind]:
+    """The kinds that records have, with the fields that they have and what these hold."""
+    fields: dict[str, dict[str, RecordField]] = {}
+    for one in held:
+        kinds = fields.setdefault(one.whose, {})
+        if one.name:
+            known = kinds.get(one.name)
+            kind: FieldKind = one.kind if one.kind in FIELD_KINDS else "text"
+            # Where records differ, it is text, which anything can be.
+            kinds[one.name] = RecordField(
+                one.name, kind if known is None or known.kind == kind else "text"
+            )
+    return [
+        Kind(whose if whose == PEOPLE else field_name(whose)[:64], whose, tuple(found.values()))
+        for whose, found in fields.items()
+        if whose
+    ]

@@ -22,6 +22,7 @@ _OWN = (
     "filed",
     "same_as",
     "once",
+    "apart",
     "source",
     "gone",
     "files",

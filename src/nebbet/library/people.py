@@ -170,6 +170,28 @@ class People:
                     found[fold(case.number)] = case
         return found
 
+    def alike(self, most: int) -> list[list[Contact]]:
+        """Groups of people who share an address or a name."""
+        groups: list[list[Contact]] = []
+        with explained(_CANNOT), reading(self._engine) as connection:
+            for column in (_contact.c.address, _contact.c.sort):
+                shared = (
+                    select(column)
+                    .where(column != "", ~_contact.c.filed)
+                    .group_by(column)
+                    .having(func.count() > 1)
+                    .limit(most)
+                )
+                wanted = list(connection.scalars(shared))
+                rows = select(_contact.c.id, _contact.c.data).where(~_contact.c.filed)
+                found: dict[str, list[Contact]] = {}
+                for some in portions(wanted, _MANY):
+                    in_one = rows.where(column.in_(some)).order_by(_contact.c.id)
+                    for contact in read_rows(Contact, connection.execute(in_one)):
+                        found.setdefault(str(columns(contact)[column.name]), []).append(contact)
+                groups += found.values()
+        return groups
+
     # Of each other
 
     def cases_of(self, contact: str, most: int = PAGE) -> list[Case]:

@@ -37,6 +37,7 @@ _AT_ONCE = 1000
 _MANY = 2000  # new ones: from here on their words are entered together
 Record = Contact | Case
 T = TypeVar("T")
+_Act = Callable[[Connection, Table, Sequence["Changed"]], None]
 Progress = Callable[[int], bool]  # how many are done; says whether to go on
 
 
@@ -100,25 +101,37 @@ class KeepingPeople(ABC):
         """Make changes to people and cases, all of them or none. progress is told how many are
         done. Raises Overtaken where one is not as it was any more, and Cancelled where progress
         says to stop."""
-        done = 0
         with self.writing("The change cannot be kept", leads=False) as connection:
-            for table, kind in ((schema.contact, Contact), (schema.case, Case)):
-                mine = [change for change in changes if isinstance(change.record, kind)]
-                # An index of words grows fastest in the order of its rows.
-                mine.sort(key=lambda change: row_of(change.record.id))
-                new = [one for one in mine if one.before is None]
-                many = len(new) > _MANY and connection.dialect.name == "sqlite"
-                for act, some in (
-                    (self._take_out, [one for one in mine if one.after is None]),
-                    (_replace, [one for one in mine if one.before and one.after]),
-                    (_add_many if many else _add, new),
-                ):
-                    for start in range(0, len(some), _AT_ONCE):
-                        portion = some[start : start + _AT_ONCE]
-                        act(connection, table, portion)
-                        done += len(portion)
-                        if not progress(done):
-                            raise Cancelled
+            self.make_changes(connection, changes, progress)
+
+    def make_changes(
+        self, connection: Connection, changes: Sequence[Changed], progress: Progress = _always
+    ) -> None:
+        """As `change_people`, inside a transaction."""
+        done = 0
+        for table, kind in ((schema.contact, Contact), (schema.case, Case)):
+            for act, some in self._acts(connection, changes, kind):
+                for start in range(0, len(some), _AT_ONCE):
+                    portion = some[start : start + _AT_ONCE]
+                    act(connection, table, portion)
+                    done += len(portion)
+                    if not progress(done):
+                        raise Cancelled
+
+    def _acts(
+        self, connection: Connection, changes: Sequence[Changed], kind: type[Record]
+    ) -> list[tuple[_Act, list[Changed]]]:
+        """What is done with the changes to records of a kind, in its order."""
+        mine = [change for change in changes if isinstance(change.record, kind)]
+        # An index of words grows fastest in the order of its rows.
+        mine.sort(key=lambda change: row_of(change.record.id))
+        new = [one for one in mine if one.before is None]
+        many = len(new) > _MANY and connection.dialect.name == "sqlite"
+        return [
+            (self._take_out, [one for one in mine if one.after is None]),
+            (_replace, [one for one in mine if one.before and one.after]),
+            (_add_many if many else _add, new),
+        ]
 
     def _take_out(self, connection: Connection, table: Table, changes: Sequence[Changed]) -> None:
         keys = [change.record.id for change in changes]

@@ -16,6 +16,7 @@ from nebbet.core.dates import NINE_TO_FIVE, calendar_for
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.core.records.kinds import Kind
 from nebbet.library import migrate, register, schema
 from nebbet.library.arranging import Arranging
 from nebbet.library.catalogue import Catalogue
@@ -216,7 +217,7 @@ class Library(Proposing, Arranging, KeepingPeople):
 
     def put(
         self,
-        *records: Member | Contact | Case | Fact | Passage,
+        *records: Member | Contact | Case | Fact | Passage | Kind,
         author: str = "",
         made: datetime | None = None,
         seen: Seen = WHATEVER,
@@ -237,6 +238,11 @@ class Library(Proposing, Arranging, KeepingPeople):
         """Take a fact out of the library, as it was seen."""
         with self.writing("The fact cannot be removed") as connection:
             remove_document(connection, schema.fact, "name", name, Fact, seen)
+
+    def remove_kind(self, kind: str, seen: Seen = WHATEVER) -> None:
+        """Take a kind of case out of the library, as it was seen; its cases stay."""
+        with self.writing("The kind cannot be removed") as connection:
+            remove_document(connection, schema.kind, "id", kind, Kind, seen)
 
     def remove_passage(self, passage: str, seen: Seen = WHATEVER) -> None:
         """Take a passage out of the library, as it was seen."""

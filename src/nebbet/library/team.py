@@ -12,6 +12,7 @@ from sqlalchemy import Connection, Engine
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Passage
 from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.core.records.kinds import Kind
 from nebbet.library import migrate
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.changes import EVERYTHING, NO_CHANGE, Change
@@ -303,7 +304,7 @@ class TeamLibrary(Library):
         self._now_or_later(lambda: act(proposal, moment), "withdrawal", later)
 
     def put(
-        self, *records: Member | Contact | Case | Fact | Passage, author: str = "",
+        self, *records: Member | Contact | Case | Fact | Passage | Kind, author: str = "",
         made: datetime | None = None, seen: Seen = WHATEVER,
     ) -> None:  # fmt: skip
         """Keep records; contacts, cases and one's own profile can wait."""

@@ -106,6 +106,8 @@ def twins_of(contact: Contact, others: Iterable[Contact]) -> list[Twins]:
     for other in others:
         if other.id == contact.id or other.same_as or contact.same_as:
             continue
+        if other.id in contact.apart or contact.id in other.apart:
+            continue  # somebody said so
         likely, why = likeness(contact, other)
         if likely >= LIKELY:
             found.append(Twins(contact, other, likely, why))

@@ -17,10 +17,10 @@ class Contact(Struct, frozen=True, omit_defaults=True):
     addresses are further mail addresses, postal where they live, a text of several lines each.
     greeting is how a letter to them begins where that is special. People of one household have
     the same word there, as those of one organisation have its name. filed says that they are filed
-    away, same_as whose other record this is, once the ids of records that became this one; source
-    names the linked table that they come from,
-    gone that they are not in it any more. kept holds, as it was, what a card said of them that has
-    no field here.
+    away, same_as whose other record this is, once the ids of records that became this one,
+    apart those of people who were taken for them and are not; source names the linked table that
+    they come from, gone that they are not in it any more. kept holds, as it was, what a card said
+    of them that has no field here.
     """
 
     id: str
@@ -40,6 +40,7 @@ class Contact(Struct, frozen=True, omit_defaults=True):
     filed: bool = False
     same_as: str = ""
     once: tuple[str, ...] = ()
+    apart: tuple[str, ...] = ()
     source: str = ""
     gone: bool = False
     kept: tuple[str, ...] = ()

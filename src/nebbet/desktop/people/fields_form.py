@@ -44,7 +44,6 @@ class FieldsForm(QWidget):
     def show_fields(self, kind: Kind | None, values: Mapping[str, object]) -> None:
         """Take up the fields of a record, of a kind or of none."""
         self._before = values
-        pieces.clear(self._form)
         while self._form.rowCount():
             self._form.removeRow(0)
         self.lines.clear()

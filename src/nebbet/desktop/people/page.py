@@ -1,13 +1,19 @@
 """The place People."""
 
+from functools import cached_property
 from typing import TypeVar
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from nebbet.core.records.likeness import Twins
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.page_stack import PageStack
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.people.doubles import Doubles
+from nebbet.desktop.people.holdings import Holdings
+from nebbet.desktop.people.kinds import Kinds
 from nebbet.desktop.people.view import PeopleView
 from nebbet.desktop.session.shared_library import SharedLibrary
 
@@ -27,13 +33,51 @@ class PeoplePlace(Place):
         super().__init__()
         self._shared = shared
         self._mine: list[Place] = []
-        links: list[QWidget] = []
+        links: list[QWidget] = [
+            pieces.button(said("Kinds of case"), self.show_kinds, "words", "Ctrl+Alt+K"),
+        ]
         self.view = PeopleView(shared, links)
         self._pages = PageStack(self.view)
         pieces.fill(QVBoxLayout(self), self._pages)
         self.view.write.connect(self.write)
         self.view.entry_wanted.connect(self.entry_wanted)
         self.view.again.connect(self.again)
+        self.view.twins_wanted.connect(self._show_twins)
+        self.view.held_wanted.connect(self._show_held)
+        self.view.add_key("Kinds of case", "Ctrl+Alt+K", self.show_kinds)
+
+    # Pages that are made when they are first needed
+
+    @cached_property
+    def kinds(self) -> Kinds:
+        """The kinds of case."""
+        return self._add(Kinds(self._shared))
+
+    @cached_property
+    def doubles(self) -> Doubles:
+        """Who may be one person."""
+        return self._add(Doubles(self._shared, self.view.do))
+
+    @cached_property
+    def holdings(self) -> Holdings:
+        """All that is held on one person."""
+        return self._add(Holdings(self._shared))
+
+    def show_kinds(self) -> None:
+        """Show the kinds of case."""
+        self._pages.go(self.kinds)
+        self.kinds.refresh()
+        self.kinds.arrive()
+
+    def _show_twins(self, twins: tuple[Twins, ...]) -> None:
+        self._pages.go(self.doubles)
+        self.doubles.open_with(twins)
+        self.doubles.arrive()
+
+    def _show_held(self, key: str) -> None:
+        self._pages.go(self.holdings)
+        self.holdings.open_for(key)
+        self.holdings.arrive()
 
     def _add(self, page: _Page) -> _Page:
         self._mine.append(page)

@@ -19,6 +19,7 @@ from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.people_pages import CasePage, PersonPage
 
 _LANGUAGE = "en_GB"  # the window's own
+_LEAST = 110  # pixels
 _MOST_ROWS = 6  # of a small list that are seen without scrolling
 
 
@@ -48,7 +49,8 @@ class RecordView(QWidget):
         pieces.fill(QVBoxLayout(ledger), self.fields, None)
         pieces.fill(QVBoxLayout(beside), self.one, self.other, None, spacing=10)
         beside.setFixedWidth(300)
-        middle = QWidget()
+        self._ledger, self._beside, self._middle = ledger, beside, QWidget()
+        middle = self._middle
         pieces.fill(QHBoxLayout(middle), pieces.grow(pieces.scrolled(ledger)), beside, spacing=24)
         pieces.fill(
             QVBoxLayout(self),
@@ -67,6 +69,11 @@ class RecordView(QWidget):
         assert isinstance(layout, QVBoxLayout)
         layout.setStretchFactor(middle, 3)
         layout.setStretchFactor(self.letters, 2)
+
+    def _fit(self) -> None:
+        """What is known takes the height that it needs; the letters have the rest."""
+        tall = max(part.sizeHint().height() for part in (self._ledger, self._beside))
+        self._middle.setMaximumHeight(max(tall, _LEAST) + 8)
 
     def _show_rows(self, rows: Iterable[tuple[str, str]]) -> None:
         """Show fields that hold something."""
@@ -139,6 +146,7 @@ class PersonView(RecordView):
             self.person.emit,
         )
         self.letters.show_letters(page.letters, names=False)
+        self._fit()
 
     def _greeted(self, contact: Contact) -> str:
         language = language_of(contact.language or _LANGUAGE).language
@@ -199,6 +207,7 @@ class CaseView(RecordView):
         ]
         self.other.show_rows(said("Files"), files, lambda _key: None)
         self.letters.show_letters(page.letters, names=True)
+        self._fit()
 
 
 def _own_rows(values: dict[str, object], kind: Kind | None) -> list[tuple[str, str]]:
