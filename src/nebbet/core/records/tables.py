@@ -26,6 +26,7 @@ DELIMITERS = (",", ";", "\t", "|")
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 ENCODINGS = ("utf-8", "cp1252", "utf-16", "cp1250", "iso-8859-15", "mac_roman", "cp437", "cp1251")
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
+_PRINTED = "€£§°´«»“”„‘’‚–—…·×²½\u00a0"  # signs beside letters that tables have
 _LOOKED_AT = 100  # records of a text, for its delimiter
 _BOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")  # how packed and how old workbooks begin
 
@@ -240,13 +241,13 @@ def decoded(data: bytes, encoding: str = "") -> tuple[str, str]:
 
 
 def _likeliest(data: bytes) -> str:
+    plain = data.decode("cp1252", "replace")
+    if all(sign.isalpha() or sign in _PRINTED for sign in plain if not sign.isascii()):
+        return "cp1252"  # what most programs write, and every sign makes sense in it
     from charset_normalizer import from_bytes
 
     found = from_bytes(data, cp_isolation=[name for name in ENCODINGS if name != "utf-8"]).best()
-    name = found.encoding if found else "cp1252"
-    # Where two are the same for these bytes, it is the one that most programs write.
-    same = data.decode(name, "replace") == data.decode("cp1252", "replace")
-    return "cp1252" if same else name
+    return found.encoding if found else "cp1252"
 
 
 def _delimiter(text: str) -> str:

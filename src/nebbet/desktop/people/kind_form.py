@@ -29,12 +29,19 @@ class FieldRow:
         self.name, self.label, self.choices = QLineEdit(), QLineEdit(), QLineEdit()
         self.kind, self.first = StillCombo(), QCheckBox()
         self.kind.addItems(FIELD_KINDS)
-        self.choices.setPlaceholderText(said("with semicolons between"))
+        self.kind.currentTextChanged.connect(self._show_choices)
+        self._show_choices(self.kind.currentText())
         self.controls: tuple[QWidget, ...] = (
             self.name, self.label, self.kind, self.choices, self.first,
         )  # fmt: skip
         for words, control in zip(_HEADS, self.controls, strict=True):
             theme.named(control, said("{what} of field {number}", what=words, number=number))
+
+    def _show_choices(self, kind: str) -> None:
+        """Only a choice has something to choose from."""
+        self.choices.setEnabled(kind == "choice")
+        words = said("with semicolons between") if kind == "choice" else ""
+        self.choices.setPlaceholderText(words)
 
     def show_field(self, field: RecordField) -> None:
         """Take up a field."""

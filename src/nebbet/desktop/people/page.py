@@ -13,6 +13,7 @@ from nebbet.desktop.kit.page_stack import PageStack
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.people.doubles import Doubles
 from nebbet.desktop.people.holdings import Holdings
+from nebbet.desktop.people.importing import Importing
 from nebbet.desktop.people.kinds import Kinds
 from nebbet.desktop.people.view import PeopleView
 from nebbet.desktop.session.shared_library import SharedLibrary
@@ -34,6 +35,7 @@ class PeoplePlace(Place):
         self._shared = shared
         self._mine: list[Place] = []
         links: list[QWidget] = [
+            pieces.button(said("Import…"), self.show_import, "words", "Ctrl+Alt+O"),
             pieces.button(said("Kinds of case"), self.show_kinds, "words", "Ctrl+Alt+K"),
         ]
         self.view = PeopleView(shared, links)
@@ -45,6 +47,7 @@ class PeoplePlace(Place):
         self.view.twins_wanted.connect(self._show_twins)
         self.view.held_wanted.connect(self._show_held)
         self.view.add_key("Kinds of case", "Ctrl+Alt+K", self.show_kinds)
+        self.view.add_key("Import", "Ctrl+Alt+O", self.show_import)
 
     # Pages that are made when they are first needed
 
@@ -62,6 +65,18 @@ class PeoplePlace(Place):
     def holdings(self) -> Holdings:
         """All that is held on one person."""
         return self._add(Holdings(self._shared))
+
+    @cached_property
+    def importing(self) -> Importing:
+        """What brings people and cases in from a file."""
+        made = self._add(Importing(self._shared))
+        made.done.connect(lambda people: self.view.found.show_kind(cases=not people))
+        return made
+
+    def show_import(self) -> None:
+        """Show the page that brings in a file."""
+        self._pages.go(self.importing)
+        self.importing.arrive()
 
     def show_kinds(self) -> None:
         """Show the kinds of case."""
