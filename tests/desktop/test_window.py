@@ -61,9 +61,11 @@ def test_one_field_finds_everything(hand: Hand) -> None:
     assert hand.window.library.table.key == "refund-agreed"
 
 
-def test_finding_a_contact_begins_a_letter(hand: Hand) -> None:
+def test_finding_a_person_shows_them_and_return_begins_a_letter(hand: Hand) -> None:
     hand.press("Ctrl+F")
     hand.type("brannig")
+    hand.press("Return")
+    assert hand.window.people.view.person_view.title.text() == "Aoife Brannigan"
     hand.press("Return")
     assert hand.window.letters.pull_box.isVisible()
     letter = hand.window.letters.model.letter
@@ -74,10 +76,10 @@ def test_finding_a_contact_begins_a_letter(hand: Hand) -> None:
     assert letter.case.number == "LS-48260"
 
 
-def test_finding_a_case_begins_a_letter_about_it(hand: Hand) -> None:
+def test_finding_a_case_shows_it_and_return_begins_a_letter_about_it(hand: Hand) -> None:
     hand.press("Ctrl+F")
     hand.type("gr-0612")
-    hand.press("Return")
+    hand.press("Return", "Return")
     hand.type("group")
     hand.press("Return")
     assert "46" in hand.window.letters.paper.body.toPlainText()
@@ -87,7 +89,7 @@ def test_finding_a_case_begins_a_letter_about_it(hand: Hand) -> None:
 
 
 def test_every_place_tells_its_keys(hand: Hand) -> None:
-    for place in (hand.window.letters, hand.window.library, hand.window.register):
+    for place in hand.window.places:
         hand.window.go(place)
         hand.press("F1")
         assert hand.window.help_box.isVisible()

@@ -31,6 +31,7 @@ _VERBS = {
     "outbox": "finding_commands:outbox",
     "library": "library_admin:library",
     "pack": "pack_commands:pack",
+    "people": "people_commands:people",
 }
 
 

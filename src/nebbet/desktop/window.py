@@ -214,7 +214,7 @@ class Window(QMainWindow):
         """The place People."""
         from nebbet.desktop.people.page import PeoplePlace
 
-        page = PeoplePlace(self.session.shared)
+        page = PeoplePlace(self.session)
         page.write.connect(self._write_to)
         page.again.connect(self._write_again)
         page.entry_wanted.connect(lambda key: self._found(f"sent:{key}"))

@@ -168,7 +168,7 @@ def plan_cases(people: People, incoming: Iterable[Incoming], token: Token) -> Pl
     cases = [row for row in rows if isinstance(row.record, Case)]
     by_number = people.by_numbers(row.record.number for row in cases if row.record)  # type: ignore[union-attr]
     words = {word for row in cases for word in (row.whose, *row.people) if word}
-    who = _Who(people, words, token)
+    who = Who(people, words, token)
     seen: dict[str, int] = {}
     planned: list[Planned] = []
     for row in rows:
@@ -182,19 +182,30 @@ def plan_cases(people: People, incoming: Iterable[Incoming], token: Token) -> Pl
             planned.append(Planned(row.number, "doubled", case, reason=reason))
             continue
         seen[key] = row.number
-        contact = who.of(row.whose)
-        others = tuple(filter(None, map(who.of, row.people)))
-        made = _planned(
-            row.number, replace(case, contact=contact, people=others), by_number.get(key), token
-        )
-        if row.whose and not contact and made.state in ("new", "changed", "same"):
+        found = with_people(row, who)
+        made = _planned(row.number, found, by_number.get(key), token)
+        if (
+            row.whose
+            and isinstance(found, Case)
+            and not found.contact
+            and made.state in ("new", "changed", "same")
+        ):
             reason = said("nobody is called “{name}”: it has no contact", name=row.whose[:80])
             made = replace(made, reason=reason)
         planned.append(made)
     return Plan(tuple(planned), tuple(who.new.values()))
 
 
-class _Who:
+def with_people(row: Incoming, who: "Who") -> Record:
+    """The record of a row, with the people that it names where it is a case."""
+    assert row.record is not None
+    if isinstance(row.record, Contact):
+        return row.record
+    others = tuple(filter(None, map(who.of, row.people)))
+    return replace(row.record, contact=who.of(row.whose), people=others)
+
+
+class Who:
     """Finds the people whom cells name; those of addresses that nobody has are new."""
 
     def __init__(self, people: People, words: Iterable[str], token: Token) -> None:

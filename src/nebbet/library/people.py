@@ -170,6 +170,16 @@ class People:
                     found[fold(case.number)] = case
         return found
 
+    def from_source(self, source: str) -> list[Contact | Case]:
+        """The people and cases that come from a linked table."""
+        found: list[Contact | Case] = []
+        with explained(_CANNOT), reading(self._engine) as connection:
+            people = select(_contact.c.id, _contact.c.data).where(_contact.c.source == source)
+            cases = select(_case.c.id, _case.c.data).where(_case.c.source == source)
+            found += read_rows(Contact, connection.execute(people))
+            found += read_rows(Case, connection.execute(cases))
+        return found
+
     def alike(self, most: int) -> list[list[Contact]]:
         """Groups of people who share an address or a name."""
         groups: list[list[Contact]] = []

@@ -147,6 +147,14 @@ class FoundList(QWidget):
         if self.list.key != before and not wanted:
             self.at_hand.emit()
 
+    def hold(self, choice: Choice) -> None:
+        """Let somebody who is shown be the row at hand, also where the list does not reach them."""
+        if self.list.key == choice.key:
+            return
+        if all(row.key != choice.key for row in self._rows):
+            self._rows.insert(0, choice)
+        self.list.show_choices(self._rows, choice.key)
+
     def _scrolled(self, at: int) -> None:
         bar = self.list.verticalScrollBar()
         if at >= bar.maximum() - bar.pageStep() and not self._whole and self._last is not None:

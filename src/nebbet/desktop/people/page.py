@@ -15,8 +15,9 @@ from nebbet.desktop.people.doubles import Doubles
 from nebbet.desktop.people.holdings import Holdings
 from nebbet.desktop.people.importing import Importing
 from nebbet.desktop.people.kinds import Kinds
+from nebbet.desktop.people.links import Links
 from nebbet.desktop.people.view import PeopleView
-from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.desktop.session.session import Session
 
 _Page = TypeVar("_Page", bound=Place)
 
@@ -30,13 +31,15 @@ class PeoplePlace(Place):
     entry_wanted = Signal(str)
     again = Signal(object)
 
-    def __init__(self, shared: SharedLibrary) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._shared = shared
+        self._session, self._shared = session, session.shared
+        shared = session.shared
         self._mine: list[Place] = []
         links: list[QWidget] = [
             pieces.button(said("Import…"), self.show_import, "words", "Ctrl+Alt+O"),
             pieces.button(said("Kinds of case"), self.show_kinds, "words", "Ctrl+Alt+K"),
+            pieces.button(said("Linked tables"), self.show_links, "words", "Ctrl+Alt+L"),
         ]
         self.view = PeopleView(shared, links)
         self._pages = PageStack(self.view)
@@ -48,6 +51,7 @@ class PeoplePlace(Place):
         self.view.held_wanted.connect(self._show_held)
         self.view.add_key("Kinds of case", "Ctrl+Alt+K", self.show_kinds)
         self.view.add_key("Import", "Ctrl+Alt+O", self.show_import)
+        self.view.add_key("Linked tables", "Ctrl+Alt+L", self.show_links)
 
     # Pages that are made when they are first needed
 
@@ -77,6 +81,17 @@ class PeoplePlace(Place):
         """Show the page that brings in a file."""
         self._pages.go(self.importing)
         self.importing.arrive()
+
+    @cached_property
+    def links(self) -> Links:
+        """Tables that are kept elsewhere."""
+        return self._add(Links(self._session))
+
+    def show_links(self) -> None:
+        """Show the tables that are kept elsewhere."""
+        self._pages.go(self.links)
+        self.links.refresh()
+        self.links.arrive()
 
     def show_kinds(self) -> None:
         """Show the kinds of case."""

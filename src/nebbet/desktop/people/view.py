@@ -13,6 +13,7 @@ from nebbet.desktop.kit.place import Place
 from nebbet.desktop.people.filling import Filling, called
 from nebbet.desktop.people.found_list import FoundList
 from nebbet.desktop.people.record_view import CaseView, PersonView
+from nebbet.desktop.session import choices
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.changes import Change
 from nebbet.library.entries import Registered
@@ -147,12 +148,14 @@ class PeopleView(Place):
         """Show somebody."""
         self.leave_form()
         self.found.show_kind(cases=False, key=key)
+        self.found.list.setFocus()
         self._ask_person(key)
 
     def show_case(self, key: str) -> None:
         """Show a case."""
         self.leave_form()
         self.found.show_kind(cases=True, key=key)
+        self.found.list.setFocus()
         self._ask_case(key)
 
     def _show_again(self) -> None:
@@ -184,8 +187,16 @@ class PeopleView(Place):
         elif page:
             self.case_view.show_case(page)
         self._name_filing()
+        self._hold()
         if not self.is_filling:
             self._show_view()
+
+    def _hold(self) -> None:
+        """The one that is shown is the row at hand."""
+        if isinstance(self.page, PersonPage) and not self.found.cases:
+            self.found.hold(choices.person_choice(self.page.contact))
+        elif isinstance(self.page, CasePage) and self.found.cases:
+            self.found.hold(choices.matter_choice(self.page.matter))
 
     def _name_filing(self) -> None:
         record = self._record

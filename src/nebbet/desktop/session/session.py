@@ -12,6 +12,7 @@ from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations, nothing
 from nebbet.desktop.session.following import Following
+from nebbet.desktop.session.linking import Linking
 from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.parts import Parts
 from nebbet.desktop.session.sending import Sending
@@ -51,6 +52,7 @@ class Session(QObject):
         )
         self.sending = Sending(parts, self.shared, self.letters, self.posting, self.network, voice)
         self.following = Following(self.shared, self.sending.hurry)
+        self.linking = Linking(self.shared, parts.secrets)
         for part in (self.shared, self.letters, self.sending):
             part.setParent(self)
 
@@ -80,6 +82,7 @@ class Session(QObject):
         self.sending.start(found.outbox)
         self._warm_up()
         self.following.start()
+        self.linking.start()
         self.opened.emit()
 
     def _tell_start(self, found: "AtStart") -> None:
@@ -149,6 +152,7 @@ class Session(QObject):
         if self.shared.is_open:
             self.shared.stores.hurry_library(_AT_END)
         self.following.stop()
+        self.linking.stop()
         for work in (self.posting, self.operations):
             work.finish()
         self.sending.stop()
