@@ -145,8 +145,8 @@ def filled(known: Record, given: Record) -> Record:
         if name in said_of:
             said_of[name] = {**getattr(known, name), **said_of[name]}
     if isinstance(known, Contact) and isinstance(given, Contact):
-        if known.email and given.email and known.email.casefold() != given.email.casefold():
-            said_of["email"] = known.email  # the row knows them by another address of theirs
+        if known.email:
+            said_of["email"] = known.email  # the row may know them by another address of theirs
         held = [*known.addresses, *given.addresses]
         own = str(said_of.get("email", known.email)).casefold()
         further = {address.casefold(): address for address in reversed(held)}

@@ -14,6 +14,7 @@ from sqlalchemy import (
     bindparam,
     column,
     delete,
+    false,
     insert,
     select,
     text,
@@ -158,6 +159,9 @@ def _add(connection: Connection, table: Table, changes: Sequence[Changed]) -> No
 def _add_many(connection: Connection, table: Table, changes: Sequence[Changed]) -> None:
     """Add very many to a file: their words go into the index together. In a trigger each row would
     be written to it by itself, which takes ten times as long."""
+    # The driver begins a transaction with the first statement that writes rows, and not with one
+    # that takes a trigger down: that would stay down whatever happens then.
+    connection.execute(delete(table).where(false()))
     entering = f"{table.name}_words_in"
     made = connection.scalar(text("SELECT sql FROM sqlite_master WHERE name = :name"),
                              {"name": entering})  # fmt: skip

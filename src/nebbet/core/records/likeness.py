@@ -40,7 +40,7 @@ def likeness(one: Contact, other: Contact) -> tuple[float, str]:
     if shared:
         score = {2: 1.0, 1: 0.97, 0: 0.75}.get(names, 0.3)
         why.append(said("the same address"))
-    elif names:
+    elif names > 0:
         score = 0.75 if names == 2 else 0.5
         score += 0.2 if phone or where else 0.0
         score += 0.1 if _near_address(one, other) else 0.0
@@ -64,6 +64,8 @@ def _names_alike(one: Contact, other: Contact) -> int:
         return 0
     if sorted(left.split()) == sorted(right.split()):
         return 2
+    if set(left.split()) < set(right.split()) or set(right.split()) < set(left.split()):
+        return 1  # one says a part of what the other says
     alike = JaroWinkler.similarity(left, right)
     lasts = folded(one.last_name), folded(other.last_name)
     same_last = JaroWinkler.similarity(*lasts) > _SAME_NAME

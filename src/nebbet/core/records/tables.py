@@ -5,6 +5,7 @@ Common practice: the first row that holds something has the headings.
 
 import csv
 import io
+import struct
 import zipfile
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
@@ -27,6 +28,8 @@ DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 ENCODINGS = ("utf-8", "cp1252", "utf-16", "cp1250", "iso-8859-15", "mac_roman", "cp437", "cp1251")
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 _PRINTED = "€£§°´«»“”„‘’‚–—…·×²½\u00a0"  # signs beside letters that tables have
+# How encrypted workbooks say so: ODF 1.3 part 2 §3.4.1; [MS-OFFCRYPTO] §2.3.4.4.
+_LOCKED, _LOCKED_OLD = b"encryption-data", "EncryptedPackage".encode("utf-16-le")
 _LOOKED_AT = 100  # records of a text, for its delimiter
 _BOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")  # how packed and how old workbooks begin
 
@@ -88,14 +91,11 @@ def _read_book(data: bytes, sheet: str) -> ReadTable:
 
     if data.startswith(b"PK"):
         _require_sane(data)
+    elif _LOCKED_OLD in data:
+        raise _locked()
     try:
         book = python_calamine.CalamineWorkbook.from_filelike(io.BytesIO(data))
         names = tuple(book.sheet_names)
-    except python_calamine.PasswordError:
-        raise refused(
-            said("The table is protected by a password"),
-            said("Save it without one, and choose it again"),
-        ) from None
     except (python_calamine.CalamineError, OSError, ValueError) as error:
         raise refused(
             said("The table cannot be read: it is no workbook, or damaged"),
@@ -129,13 +129,25 @@ def _require_sane(data: bytes) -> None:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             size = sum(one.file_size for one in packed.infolist())
-    except (zipfile.BadZipFile, OSError, ValueError):
+            about = "META-INF/manifest.xml"
+            locked = about in packed.namelist() and _LOCKED in packed.read(about)
+    except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError, RuntimeError, EOFError,
+            struct.error):  # fmt: skip
         raise refused(
             said("The table cannot be read: it is damaged"),
             said("Open it where it was made and save it again"),
         ) from None
     if size > _LARGEST_UNPACKED:
         raise refused(said("The table is far larger than it looks"))
+    if locked:
+        raise _locked()
+
+
+def _locked() -> NebbetError:
+    return refused(
+        said("The table is protected by a password"),
+        said("Save it without one, and choose it again"),
+    )
 
 
 def _fullest(book: Any, names: Sequence[str]) -> str:
