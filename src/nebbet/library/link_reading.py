@@ -1,6 +1,5 @@
 """Reading tables that are kept elsewhere, and what they would do to the people and cases here."""
 
-import hashlib
 from collections.abc import Callable, Iterator
 from datetime import date, datetime, time
 from decimal import Decimal
@@ -160,20 +159,9 @@ def plan_link(
         lost = []  # a row that cannot be read may be the one that seems to be gone
     changes += [Changed(record, replace(record, gone=True)) for record in lost]
     result = LinkResult(
-        now, len(table.rows), new, changed, len(lost), tuple(refused[:20]), read=now,
-        mark=mark_of(table),
-    )  # fmt: skip
-    if last is not None and result.mark == last.mark and not changes:
-        result = replace(last, moment=now, read=now)
+        now, len(table.rows), new, changed, len(lost), tuple(refused[:20]), read=now
+    )
     return LinkPlan(tuple(changes), result)
-
-
-def mark_of(table: ReadTable) -> str:
-    """Something that is another one when a table is."""
-    digest = hashlib.blake2b(digest_size=16)
-    for row in (table.headings, *(row.cells for row in table.rows)):
-        digest.update(repr(row).encode("utf-8", "replace"))
-    return digest.hexdigest()
 
 
 def _key_column(link: Link, table: ReadTable) -> int:

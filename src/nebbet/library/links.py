@@ -44,8 +44,7 @@ class Link(Struct, frozen=True, omit_defaults=True):
 
 class LinkResult(Struct, frozen=True):
     """What came of reading a table: when, how many rows there were and what became of them, and why
-    it failed, if it did. read is the last time that it was read well; mark tells whether the table
-    is another one since."""
+    it failed, if it did. read is the last time that it was read well."""
 
     moment: datetime
     rows: int = 0
@@ -55,7 +54,6 @@ class LinkResult(Struct, frozen=True):
     refused: tuple[str, ...] = ()
     failed: str = ""
     read: datetime | None = None
-    mark: str = ""
 
 
 class Linked(Struct, frozen=True):
