@@ -11,9 +11,9 @@ from nebbet.core.dates import WorkingCalendar, week_for, zone_of
 from nebbet.core.letter import Content, Passage, included
 from nebbet.core.letter.signature import SIGNATURE, signature_of
 from nebbet.core.placeholders import World
-from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.core.records import Case, Contact, Fact, Member, fold
 from nebbet.core.records.kinds import Kind
-from nebbet.library.held_fields import HeldField
+from nebbet.library.held_fields import HeldField, kinds_held
 from nebbet.library.holdings import LibraryFile, Proposal, Shelf, Template, Usage
 
 
@@ -78,6 +78,18 @@ class Catalogue(Struct, frozen=True):
     def contact_of(self, case: Case | None) -> Contact | None:
         """The contact of a sample."""
         return self.sample_people.get(case.contact) if case else None
+
+    @property
+    def known_kinds(self) -> dict[str, Kind]:
+        """The kinds that a lead has set, and those that records have, with the fields they have."""
+        names = {fold(kind.name) for kind in self.kinds.values()}
+        held = (kind for kind in kinds_held(self.held) if fold(kind.name) not in names)
+        return {kind.id: kind for kind in held if kind.id not in self.kinds} | {**self.kinds}
+
+    def kind_called(self, name: str) -> Kind | None:
+        """The kind of a name, set or held."""
+        wanted = fold(name)
+        return next((k for k in self.known_kinds.values() if fold(k.name) == wanted), None)
 
     def kind_of(self, case: Case) -> Kind | None:
         """The kind that a case is of, where a lead has set it."""

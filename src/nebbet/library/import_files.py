@@ -69,8 +69,7 @@ def kind_for(catalogue: Catalogue, how: How) -> Kind | None:
     """The kind whose fields columns can go into."""
     if how.people:
         return catalogue.kinds.get(PEOPLE)
-    wanted = fold(how.kind)
-    return next((k for k in catalogue.kinds.values() if fold(k.name) == wanted), None)
+    return catalogue.kind_called(how.kind)
 
 
 def offered(catalogue: Catalogue, how: How) -> list[Target]:

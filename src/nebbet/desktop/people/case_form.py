@@ -69,10 +69,10 @@ class CaseForm(QWidget):
         self.contact.entered.connect(self._enter_contact)
         self.further.picked.connect(self._add_person)
 
-    def use_kinds(self, kinds: Mapping[str, Kind], held: tuple[str, ...]) -> None:
-        """The kinds of case: those that a lead set, and those that cases have."""
+    def use_kinds(self, kinds: Mapping[str, Kind]) -> None:
+        """The kinds of case there are."""
         self._kinds = {fold(kind.name): kind for kind in kinds.values() if not kind.is_people}
-        names = sorted({*(kind.name for kind in self._kinds.values()), *filter(None, held)})
+        names = sorted(kind.name for kind in self._kinds.values())
         now = self.kind.currentText()
         self.kind.blockSignals(True)
         self.kind.clear()

@@ -72,9 +72,9 @@ class Filling(QStackedWidget):
 
     def follow(self) -> None:
         """The kinds may be other ones now: the next form that is opened has their fields."""
-        kinds = self._shared.catalogue.kinds
+        kinds = self._shared.catalogue.known_kinds
         self.person.use_kind(next((kind for kind in kinds.values() if kind.is_people), None))
-        self.case.use_kinds(kinds, self._shared.search.fields.kinds)
+        self.case.use_kinds(kinds)
 
     def add_person(self) -> None:
         """Fill in somebody new."""

@@ -3,7 +3,6 @@
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.records import fold
 from nebbet.core.records.kinds import PEOPLE, Kind, check_kind
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces
@@ -69,7 +68,7 @@ class Kinds(ListPage[TypedKind]):
             self.form.name.setReadOnly(True)
 
     def choices(self) -> list[Choice]:
-        known = [kind for kind in self._known().values() if not kind.is_people]
+        known = [kind for kind in self._shared.catalogue.known_kinds.values() if not kind.is_people]
         rows = [Choice(PEOPLE, said("People"), said("what every person has"), "")]
         for kind in sorted(known, key=lambda one: one.name.casefold()):
             fields = counted("1 field", "{count} fields", count=len(kind.fields))
@@ -79,17 +78,8 @@ class Kinds(ListPage[TypedKind]):
             rows.append(Choice(kind.id, kind.name, fields, aside))
         return rows
 
-    def _known(self) -> dict[str, Kind]:
-        """The kinds that were set, and those that cases have."""
-        from nebbet.library.held_fields import kinds_held
-
-        set_ = self._shared.catalogue.kinds
-        names = {fold(kind.name) for kind in set_.values()}
-        held = kinds_held(self._shared.catalogue.held)
-        return {k.id: k for k in held if fold(k.name) not in names and k.id not in set_} | {**set_}
-
     def record(self, key: str) -> Kind | None:
-        return self._known().get(key) if key else None
+        return self._shared.catalogue.known_kinds.get(key) if key else None
 
     def shown(self) -> None:
         known = self._shared.catalogue.kinds.get(self.unsaved.key or "")

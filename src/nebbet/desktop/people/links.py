@@ -15,7 +15,7 @@ from nebbet.desktop.session.session import Session
 from nebbet.desktop.shared.list_page import ListPage
 from nebbet.desktop.shared.unsaved import Form
 from nebbet.library.import_files import How, offered, proposed
-from nebbet.library.link_reading import read_place
+from nebbet.library.link_reading import read_link, read_place
 from nebbet.library.links import (
     Link,
     Linked,
@@ -91,11 +91,7 @@ class Links(ListPage[Link]):
     def refresh(self, wanted: str = "") -> None:
         """Show the list as it is now, once it is read."""
         self._wanted = wanted or self._wanted
-        self._show_list()
         self._ask()
-
-    def _show_list(self) -> None:
-        super().refresh()
 
     def _ask(self) -> None:
         if self._shared.is_open:
@@ -104,7 +100,7 @@ class Links(ListPage[Link]):
 
     def _found(self, links: dict[str, Linked]) -> None:
         self._links = links
-        self._show_list()
+        super().refresh()
 
     def choices(self) -> list[Choice]:
         return [
@@ -167,15 +163,16 @@ class Links(ListPage[Link]):
             shared.voice.say(error.sentence)
             return
         secrets, password = self._session.parts.secrets, self.form.password.text()
-        library = shared.library
+        library, catalogue, now = shared.library, shared.catalogue, shared.now()
+        known = password or self._password(link)
 
         def write(seen: object) -> None:
             if password:
                 secrets.keep(link.place, password)
             put_link(library, link, seen)
+            read_link(library, catalogue, Linked(link), now, known)
 
-        self.put(link.id, link, write, said("{name} is kept; it is read now.", name=link.name))
-        self._session.linking.look()
+        self.put(link.id, link, write, said("{name} is kept, and was read.", name=link.name))
 
     def _read_now(self) -> None:
         key = self.unsaved.key

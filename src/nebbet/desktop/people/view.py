@@ -59,6 +59,7 @@ class PeopleView(Place):
         self.case_view = CaseView(shared, (*self._acts(), self.filing[1]))
         self.filling = Filling(shared)
         self.page: PersonPage | CasePage | None = None
+        self._asked = ("", "")  # what was asked for last: a person or a case, and its id
         self._nothing = pieces.label(said("Nobody is chosen."), "faint")
         self._right = QStackedWidget()
         self._lay_out(links)
@@ -159,13 +160,13 @@ class PeopleView(Place):
         self._ask_case(key)
 
     def _show_again(self) -> None:
-        if isinstance(self.page, PersonPage):
-            self._ask_person(self.page.contact.id)
-        elif isinstance(self.page, CasePage):
-            self._ask_case(self.page.matter.case.id)
+        """Whoever was asked for last may be another one now."""
+        which, key = self._asked
+        if key:
+            (self._ask_case if which == "case" else self._ask_person)(key)
 
     def _ask_person(self, key: str) -> None:
-        library = self._shared.library
+        library, self._asked = self._shared.library, ("person", key)
         self._shared.people.ask(
             lambda people: person_page(people, library.register_engine, key),
             self._show,
@@ -173,7 +174,7 @@ class PeopleView(Place):
         )
 
     def _ask_case(self, key: str) -> None:
-        library = self._shared.library
+        library, self._asked = self._shared.library, ("case", key)
         self._shared.people.ask(
             lambda people: case_page(people, library.register_engine, key),
             self._show,
