@@ -7,6 +7,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from nebbet.core.body import Frame
+from nebbet.core.checks import Grade
 from nebbet.core.dates import WorkingCalendar, week_for, zone_of
 from nebbet.core.letter import Content, Passage, included
 from nebbet.core.letter.signature import SIGNATURE, signature_of
@@ -29,8 +30,9 @@ class Catalogue(Struct, frozen=True):
 
     files are by SHA-256; words are those that the team's spelling takes; editing says which members
     have a template open in the editor. Of people and cases there are samples alone, some cases of
-    each kind with their contacts: `People` asks for the others. kinds are those of case, and of all
-    people; held are the fields that records have. unread are the rows that were passed over,
+    each kind with their contacts: `People` asks for the others. grades are those that a lead has
+    given to checks, by their rules. kinds are those of case, and of all people; held are the fields
+    that records have. unread are the rows that were passed over,
     mark is where the log of changes stood.
     """
 
@@ -40,6 +42,7 @@ class Catalogue(Struct, frozen=True):
     samples: Mapping[str, Case] = field(default_factory=dict)
     sample_people: Mapping[str, Contact] = field(default_factory=dict)
     kinds: Mapping[str, Kind] = field(default_factory=dict)
+    grades: Mapping[str, Grade] = field(default_factory=dict)
     held: tuple[HeldField, ...] = ()
     facts: Mapping[str, Fact] = field(default_factory=dict)
     frames: Mapping[str, Frame] = field(default_factory=dict)
@@ -104,6 +107,7 @@ class Catalogue(Struct, frozen=True):
         case: Case | None = None,
         calendar: str = "",
         remembered: Mapping[str, str] | None = None,
+        others: tuple[str, ...] = (),
     ) -> World:
         """What values can come from, for one letter at one moment.
 
@@ -125,6 +129,7 @@ class Catalogue(Struct, frozen=True):
             case=case,
             sender=sender,
             facts=self.facts,
+            others=others,
         )
 
 

@@ -9,6 +9,7 @@ import msgspec
 from sqlalchemy import Connection, Table, delete, func, select, text, update
 
 from nebbet.core.body import Frame
+from nebbet.core.checks import Grade
 from nebbet.core.errors import UNREADABLE
 from nebbet.core.letter import Content, passages_in
 from nebbet.core.letter.files import files_in
@@ -24,7 +25,11 @@ from nebbet.library.store import Library
 _DOCUMENTS: dict[str, tuple[Table, str, type]] = {
     kind.__name__.lower(): (table, key, kind) for kind, (table, key) in RECORDS.items()
 } | {"frame": (schema.frame, "id", Frame)}
-_SETTINGS: dict[str, Any] = {"calendar": KeptCalendar, "words": frozenset[str]}
+_SETTINGS: dict[str, Any] = {
+    "calendar": KeptCalendar,
+    "words": frozenset[str],
+    "checks": dict[str, Grade],
+}
 
 _LATEST = datetime(9000, 1, 1, tzinfo=UTC)
 

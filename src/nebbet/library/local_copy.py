@@ -25,6 +25,7 @@ from sqlalchemy import (
 from sqlalchemy.exc import DBAPIError
 
 from nebbet.core.body import Frame
+from nebbet.core.checks import Grade
 from nebbet.core.dates import WorkingCalendar
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Passage
@@ -62,6 +63,7 @@ _WHOLE: dict[str, Any] = {
     "words": frozenset[str],
     "calendar": WorkingCalendar,
     "held": tuple[HeldField, ...],
+    "grades": dict[str, Grade],
     "mark": str,
 }
 

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from sqlalchemy import Connection, Integer, RowMapping, Table, cast, func, literal, select
 
 from nebbet.core.body import BUILT_IN, Frame
+from nebbet.core.checks import Grade
 from nebbet.core.dates import NINE_TO_FIVE, WorkingCalendar, is_code, zone_of
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
@@ -70,6 +71,7 @@ def read_catalogue(connection: Connection, now: datetime) -> Catalogue:
         proposals=_proposals(connection, now, reader),
         editing=_editing(connection, now),
         kinds=_records(Kind, connection, reader),
+        grades=read_grades(connection, reader),
         mark=mark,
     )
     found = replace(found, **read_samples(connection))
@@ -105,6 +107,7 @@ def read_changes(
         fresh["proposals"] = _oldest_first(fresh["proposals"].values())
     if change.of("setting"):
         fresh["words"] = read_words(connection, reader)
+        fresh["grades"] = read_grades(connection, reader)
     sent = change.of("register")
     if change.of("usage"):
         fresh["usage"] = _usage(connection, now)
@@ -197,6 +200,17 @@ def read_words(connection: Connection, reader: Reader | None = None) -> frozense
     text, reader = setting(connection, "words"), reader or Reader()
     words = reader.decoded(text, frozenset[str], "setting", "words") if text else None
     return words or frozenset()
+
+
+def read_grades(connection: Connection, reader: Reader | None = None) -> dict[str, Grade]:
+    """The grades that a lead has given to checks, by their rules."""
+    return grades_of(setting(connection, "checks"), reader)
+
+
+def grades_of(text: str | None, reader: Reader | None = None) -> dict[str, Grade]:
+    """The grades that a setting says; none where it says none."""
+    reader = reader or Reader()
+    return (reader.decoded(text, dict[str, Grade], "setting", "checks") if text else None) or {}
 
 
 def _records(

@@ -1,18 +1,16 @@
 """Reading and writing the library; every write is one transaction."""
 
 import hashlib
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager
-from datetime import UTC, date, datetime, time
+from datetime import UTC, date, datetime
 from pathlib import Path
 
-import msgspec
 from sqlalchemy import ColumnElement, Connection, Engine, insert, select, update
 from sqlalchemy.dialects import postgresql, sqlite
 
 from nebbet.core.body import Frame
 from nebbet.core.characters import whole
-from nebbet.core.dates import NINE_TO_FIVE, calendar_for
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
 from nebbet.core.records import Case, Contact, Fact, Member
@@ -40,17 +38,15 @@ from nebbet.library.reader import Reader
 from nebbet.library.roles import role_in
 from nebbet.library.rows import (
     RECORDS,
-    calendar_of,
-    kept_calendar,
     read_catalogue,
     read_changes,
     read_files,
     template_of,
     template_query,
-    with_word,
 )
 from nebbet.library.server_line import ServerLine
-from nebbet.library.writes import must_be_as, put_setting
+from nebbet.library.team_settings import SettingUp
+from nebbet.library.writes import must_be_as
 
 _LONG_AGO = datetime(1970, 1, 2, tzinfo=UTC)  # when somebody was seen who has left
 
@@ -97,7 +93,7 @@ def _bring_up_to_date(engine: Engine, found: migrate.Found) -> None:
         migrate.upgrade(engine)
 
 
-class Library(Proposing, Arranging, KeepingPeople):
+class Library(Proposing, Arranging, KeepingPeople, SettingUp):
     """One open library, and what the person at the keyboard may do in it."""
 
     def __init__(self, engine: Engine, role: Role = "lead") -> None:
@@ -281,11 +277,6 @@ class Library(Proposing, Arranging, KeepingPeople):
             gone = update(schema.presence).where(_at_editor(template, member))
             connection.execute(gone.values(seen=_LONG_AGO))
 
-    def add_word(self, word: str) -> None:
-        """Let the team's spelling take a word from now on."""
-        with self.writing("The word cannot be kept", leads=False) as connection:
-            put_setting(connection, "words", lambda held: with_word(held, word))
-
     def put_frame(
         self,
         frame_id: str,
@@ -301,29 +292,6 @@ class Library(Proposing, Arranging, KeepingPeople):
                 put_state(connection, table, "id", frame, author, made, frame_id, seen)
             else:
                 put_document(connection, schema.frame, "id", frame_id, frame, seen)
-
-    def put_calendar(
-        self,
-        code: str,
-        closed: Mapping[date, str],
-        zone: str = "",
-        weekdays: frozenset[int] | None = None,
-        hours: tuple[time, time] = NINE_TO_FIVE,
-        seen: Seen = WHATEVER,
-    ) -> None:
-        """Set the team's working days: a calendar code, the closure days with their names, the
-        working weekdays (Monday is 0; where none are given, the country's), the time zone and the
-        hours in which the team works. seen is the calendar as it was shown."""
-        wanted = kept_calendar(calendar_for(code, closed, zone, weekdays, hours))
-
-        def made(held: str | None) -> str:
-            now = calendar_of(held)
-            if seen is not WHATEVER and now != seen:
-                raise Overtaken(now)
-            return msgspec.json.encode(wanted).decode()
-
-        with self.writing("The calendar cannot be kept") as connection:
-            put_setting(connection, "calendar", made)
 
     def remove_frame(self, frame_id: str, seen: Seen = WHATEVER) -> None:
         """Take a frame out of the library, as it was seen."""

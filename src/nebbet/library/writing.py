@@ -4,29 +4,33 @@ The window, the command line, a letter that waited until another day: all of the
 here, so that none of them sees another letter than the others.
 """
 
-from collections.abc import Collection, Iterable, Mapping
-from datetime import datetime
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from datetime import date, datetime, timedelta
 
 from msgspec import Struct, field
 
 from nebbet.core import checks
 from nebbet.core import letter as letters
-from nebbet.core.checks import Finding
+from nebbet.core.checks import About, Earlier, Finding
 from nebbet.core.letter import Content, Letter
 from nebbet.core.placeholders import Particular, World
 from nebbet.core.records import Case, Contact, Member
 from nebbet.library.catalogue import Catalogue
+from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template
 
+LATELY = timedelta(days=14)  # in which the same letter to the same person is looked at twice
 Answers = Mapping[str, Mapping[str, str]]  # what one answered last time, by template and name
 
 
 class Writer(Struct, frozen=True):
-    """Who writes, when (an aware datetime), and with which answers from last time."""
+    """Who writes, when (an aware datetime), with which answers from last time, and which letters
+    went lately, the newest first."""
 
     moment: datetime
     me: Member | None = None
     answers: Answers = field(default_factory=dict)
+    entries: Sequence[Registered] = ()
 
 
 class Examined(Struct, frozen=True):
@@ -87,6 +91,7 @@ def world_for(catalogue: Catalogue, letter: Letter, writer: Writer) -> World:
         letter.case,
         letter.calendar,
         writer.answers.get(letter.template),
+        letters.also_to(letter),
     )
 
 
@@ -100,8 +105,41 @@ def examine(catalogue: Catalogue, letter: Letter, writer: Writer) -> Examined:
         catalogue.files.__contains__,
         lambda file: catalogue.expired(file, world.today),
         catalogue.frame(letter.frame) if letter.frame else None,
+        about_letter(catalogue, letter, writer, world.today),
+        catalogue.grades,
     )
     return Examined(letter, particulars, findings)
+
+
+def about_letter(catalogue: Catalogue, letter: Letter, writer: Writer, today: date) -> About:
+    """What the checks go by beside a letter itself."""
+    template = catalogue.templates.get(letter.template)
+    domains = {m.email.rpartition("@")[2].casefold() for m in catalogue.members.values()}
+    return About(
+        today,
+        catalogue.calendar,
+        writer.me.email if writer.me else "",
+        tuple(sorted(domains - {""})),
+        template.content.kinds if template else (),
+        _lately(catalogue, letter, writer),
+    )
+
+
+def _lately(catalogue: Catalogue, letter: Letter, writer: Writer) -> tuple[Earlier, ...]:
+    """The letters with a letter's template that went to its recipient lately."""
+    recipient = letter.recipient
+    if recipient is None or not letter.template or not recipient.email:
+        return ()
+    since, address = writer.moment - LATELY, recipient.email.casefold()
+    found = []
+    for entry in writer.entries:
+        if entry.sent < since:
+            break
+        if entry.template == letter.template and entry.address.casefold() == address:
+            member = catalogue.members.get(entry.sender)
+            day = entry.sent.astimezone(writer.moment.tzinfo).date()
+            found.append(Earlier(day, member.name if member else entry.sender))
+    return tuple(found)
 
 
 def in_the_way(findings: Iterable[Finding], acknowledged: Collection[str]) -> tuple[Finding, ...]:

@@ -3,24 +3,27 @@
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import date
+from types import MappingProxyType
 
 from nebbet.core import addresses, body, inline
 from nebbet.core import letter as letters
 from nebbet.core.addresses import Address
+from nebbet.core.checks.clerk_rules import CLERK_RULES
+from nebbet.core.checks.date_rules import DATE_RULES
 from nebbet.core.checks.findings import Finding, Remedy, Severity, mend_braces
 from nebbet.core.checks.frame_rules import check_frame
 from nebbet.core.checks.links import leads_somewhere, lines_of_links
 from nebbet.core.checks.promises import promise_in
 from nebbet.core.checks.prompts import prompts_in
-from nebbet.core.checks.rules import Found, Rule, run
-from nebbet.core.checks.subjects import LetterToCheck
+from nebbet.core.checks.rules import Found, Grade, Rule, graded, run
+from nebbet.core.checks.subjects import NOTHING_ELSE, About, LetterToCheck
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Attachment, Letter
 from nebbet.core.placeholders import Particular, text_in
 from nebbet.core.records import fold
 from nebbet.core.sentences import said
 
-LARGEST_TOTAL = 20 * 2**20  # common practice, no source: many servers refuse more than 25 MB
+LARGEST_TOTAL = 25 * 2**20  # common practice, no source: many servers refuse more
 
 _BRACES = re.compile(r"\{\{|\}\}")
 
@@ -31,10 +34,14 @@ def check(
     has_file: Callable[[str], bool],
     expired: Callable[[str], date | None] = lambda _file: None,
     frame: body.Frame | None = None,
+    about: About = NOTHING_ELSE,
+    grades: Mapping[str, Grade] = MappingProxyType({}),
 ) -> tuple[Finding, ...]:
-    """Check a completed letter, as LetterToCheck; stops come first, then doubts, then notes."""
+    """Check a completed letter, as LetterToCheck; stops come first, then doubts, then notes. grades
+    are those that a lead has given to rules, by their ids."""
     known = {fold(particular.name): particular for particular in particulars}
-    return run(LETTER_RULES, LetterToCheck(letter, known, has_file, expired, frame))
+    rules = graded((*LETTER_RULES, *CLERK_RULES, *DATE_RULES), grades)
+    return run(rules, LetterToCheck(letter, known, has_file, expired, frame, about))
 
 
 def _unknown(at: LetterToCheck) -> Iterator[Found]:
@@ -308,9 +315,11 @@ def _without(attachment: Attachment) -> Remedy:
 
 
 def _size(at: LetterToCheck) -> Iterator[Found]:
-    if sum(a.size for a in at.letter.attached) > LARGEST_TOTAL:
+    # Base64 writes three octets as four signs, with two more for each line of 76 (RFC 2045 §6.8).
+    if sum(a.size for a in at.letter.attached) * 78 / 57 > LARGEST_TOTAL:
         sentence = said(
-            "The attachments are more than 20 MB together: many mail servers refuse that"
+            "The attachments are more than 25 MB together as they are sent: many mail servers "
+            "refuse that"
         )
         yield Found("attachments", sentence)
 

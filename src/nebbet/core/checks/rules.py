@@ -4,14 +4,16 @@ A new check is one function and one row in the list of its subject: LETTER_RULES
 FRAME_RULES.
 """
 
-from collections.abc import Callable, Iterable, Iterator
-from typing import Generic, TypeVar
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import Generic, Literal, TypeVar
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from nebbet.core.checks.findings import Finding, Remedy, Severity
 
 S = TypeVar("S")
+Grade = Literal["stop", "doubt", "note", "off"]
 _GRADES: tuple[Severity, ...] = ("stop", "doubt", "note")
 
 
@@ -34,6 +36,16 @@ class Rule(Struct, Generic[S], frozen=True):
     id: str
     severity: Severity
     find: Callable[[S], Iterator[Found]]
+
+
+def graded(rules: Iterable[Rule[S]], grades: Mapping[str, Grade]) -> list[Rule[S]]:
+    """Rules with the grades that a lead has given to some; those that are off are left out."""
+    found = []
+    for rule in rules:
+        grade = grades.get(rule.id, rule.severity)
+        if grade != "off":
+            found.append(rule if grade == rule.severity else replace(rule, severity=grade))
+    return found
 
 
 def run(rules: Iterable[Rule[S]], subject: S) -> tuple[Finding, ...]:

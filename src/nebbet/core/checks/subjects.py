@@ -6,8 +6,32 @@ from datetime import date
 from msgspec import Struct
 
 from nebbet.core.body import Frame
+from nebbet.core.dates import WorkingCalendar
 from nebbet.core.letter import Content, Letter
 from nebbet.core.placeholders import Particular, World
+
+
+class Earlier(Struct, frozen=True):
+    """A letter that went: on which day, and by whom."""
+
+    day: date
+    who: str
+
+
+class About(Struct, frozen=True):
+    """What is known beside a letter: the day, the team's working days, the sender's address, the
+    domains of the team, the kinds of case that the template is for, and the letters with this
+    template that went to this person lately, the last first."""
+
+    today: date | None = None
+    calendar: WorkingCalendar | None = None
+    sender: str = ""
+    domains: tuple[str, ...] = ()
+    kinds: tuple[str, ...] = ()
+    lately: tuple[Earlier, ...] = ()
+
+
+NOTHING_ELSE = About()
 
 
 class LetterToCheck(Struct, frozen=True):
@@ -19,6 +43,7 @@ class LetterToCheck(Struct, frozen=True):
     has_file: Callable[[str], bool]
     expired: Callable[[str], date | None]
     frame: Frame | None = None
+    about: About = NOTHING_ELSE
 
 
 class TemplateToCheck(Struct, frozen=True):

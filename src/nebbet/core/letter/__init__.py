@@ -27,6 +27,7 @@ from nebbet.core.letter.letter import (
 )
 from nebbet.core.letter.passages import Passage, included, merge_declared, passages_in
 from nebbet.core.letter.renaming import renamed
+from nebbet.core.letter.several import also_to
 from nebbet.core.letter.starting import attachment_for, in_language, start
 from nebbet.core.letter.uses import names_in, needed, uses
 
@@ -42,6 +43,7 @@ __all__ = [
     "Passage",
     "TemplateDraft",
     "Texts",
+    "also_to",
     "answer",
     "attachment_for",
     "by_place",

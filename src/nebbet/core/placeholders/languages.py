@@ -3,6 +3,10 @@
 From memory, checked by no outside source; a language that is missing here greets by name alone.
 """
 
+from collections.abc import Sequence
+
+from babel import Locale
+from babel.lists import format_list
 from msgspec import Struct
 
 from nebbet.core.errors import NebbetError
@@ -105,8 +109,11 @@ def yes_and_no(language: str) -> tuple[str, str]:
     return _YES_NO[language]
 
 
-def greeting(contact: Contact | None, language: str) -> tuple[str, str]:
+def greeting(contact: Contact | None, language: str, others: Sequence[str] = ()) -> tuple[str, str]:
     """How a letter begins, with its comma, and how that was chosen.
+
+    others are the names of those whom it goes to as well: two people are greeted by their names,
+    more, or one without a name, in a neutral way.
 
     By title and last name, by first name, or neutral when neither is known; in a language whose
     greetings are not known, by name alone. Gender comes from the contact's title or its field
@@ -118,6 +125,8 @@ def greeting(contact: Contact | None, language: str) -> tuple[str, str]:
     'Bonjour,'
     """
     words = _GREETINGS.get(language)
+    if contact and others:
+        return _to_several(contact, language, others, words)
     if contact and contact.greeting:
         return contact.greeting, "as it is kept for this person"
     if words is None:
@@ -132,6 +141,20 @@ def greeting(contact: Contact | None, language: str) -> tuple[str, str]:
     if contact.first_name:
         return words.named.format(first=contact.first_name), "by first name: no title is on file"
     return words.plain, "neutral: neither title and last name nor first name is on file"
+
+
+def _to_several(
+    contact: Contact, language: str, others: Sequence[str], words: Greeting | None
+) -> tuple[str, str]:
+    """How a letter to several begins."""
+    names = [contact.name, *others]
+    if len(names) > 2 or not all(names):
+        plain = words.plain if words else ""
+        return plain, "neutral: it goes to several people"
+    both = format_list(names, locale=Locale.parse(language))
+    if words is None or "{first}" not in words.named:
+        return (words.plain if words else f"{both},"), "it goes to two people"
+    return words.named.format(first=both, last=""), "by the names of both"
 
 
 def _by_name(contact: Contact | None) -> tuple[str, str]:

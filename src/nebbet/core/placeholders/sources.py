@@ -63,7 +63,9 @@ def _recipient(placeholder: Placeholder, at: Working) -> Found:
     if world.recipient is None:
         raise Missing("no recipient is chosen yet")
     if fold(placeholder.of) == GREETING:
-        words, why = languages.greeting(world.recipient, language_of(world.language).language)
+        words, why = languages.greeting(
+            world.recipient, language_of(world.language).language, world.others
+        )
         if not words:
             raise Missing("the recipient has no name, and how this language greets is not known")
         return words, why

@@ -15,7 +15,8 @@ class World(Struct, frozen=True):
     """All that values can come from: who, about what, from whom, on which day.
 
     clock is the time of day in the team's zone, where it is known. remembered maps folded names
-    to what this person answered last time.
+    to what this person answered last time. others are the names of those whom the letter goes to
+    beside its recipient, empty where one is not known.
     """
 
     today: date
@@ -27,6 +28,7 @@ class World(Struct, frozen=True):
     facts: Mapping[str, Fact] = field(default_factory=dict)
     clock: time | None = None
     remembered: Mapping[str, str] = field(default_factory=dict)
+    others: tuple[str, ...] = ()
 
     @property
     def now(self) -> date | datetime:

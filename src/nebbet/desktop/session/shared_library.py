@@ -153,7 +153,7 @@ class SharedLibrary(QObject):
 
     def writer(self) -> Writer:
         """Who writes at this computer, now, with the answers from last time."""
-        return Writer(self.now(), self.me, self.own.answers)
+        return Writer(self.now(), self.me, self.own.answers, self.entries)
 
     def others_editing(self, template: str) -> str:
         """Who else has a template open in the editor, as a sentence; empty for nobody."""
