@@ -264,7 +264,7 @@ def test_a_promised_attachment_that_is_not_there(complete: Letter, world: World,
 
 
 def test_heavy_attachments_are_doubted(complete: Letter, world: World) -> None:
-    heavy = tuple(replace(a, size=15 * 2**20) for a in complete.attachments * 2)
+    heavy = tuple(replace(a, size=10 * 2**20) for a in complete.attachments * 2)
     assert rules(check(replace(complete, attachments=heavy), world)) == [("size", "doubt")]
 
 

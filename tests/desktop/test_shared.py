@@ -318,3 +318,27 @@ def test_pressing_twice_and_typing_on_is_no_quarrel_with_oneself(
     assert [s.number for s in states(hand.session.shared.library.engine, *frames.shared[:2])] == [
         4, 3, 2, 1,
     ]  # fmt: skip
+
+
+# Checks
+
+
+def test_a_lead_grades_a_check_and_letters_go_by_it(hand: Hand) -> None:
+    hand.press("Alt+3", "Ctrl+Alt+J")
+    page = hand.window.library.checks
+    box = page.boxes["greeting"]
+    assert box.currentData() == "doubt"
+    box.setFocus()
+    hand.press("Up")
+    box.activated.emit(box.currentIndex())
+    hand.until(lambda: hand.session.shared.catalogue.grades == {"greeting": "stop"})
+    assert "“Greeting” is a stop" in hand.said
+    hand.press("Esc")
+    assert hand.window.library.at_hand() is not page
+    hand.press("Ctrl+N")
+    hand.type("verrell")
+    hand.press("Return")
+    hand.window.letters.paper.body.setFocus()
+    hand.type("Dear Mr Nobody,")
+    found = hand.window.letters.model.findings
+    assert [f.severity for f in found if f.rule == "greeting"] == ["stop"]

@@ -97,6 +97,20 @@ def demo(ctx: click.Context, keep: bool, colleague: bool) -> None:
 
 
 @main.command()
+@click.option("--template", default="", metavar="T", help="its id, or words of its title")
+@click.option("--to", default="", metavar="A", help="a name on file, or an address")
+@click.option("--case", default="", metavar="C", help="a case number")
+@click.argument("link", required=False, metavar="[mailto:URL]")
+@click.pass_context
+def write(ctx: click.Context, template: str, to: str, case: str, link: str | None) -> None:
+    """Open the window on a new letter, by its parts or as a mailto: link prepares it."""
+    prepared = links.read_mailto(link) if link else None
+    from nebbet.cli.window import Wanted, open_on_letter
+
+    ctx.exit(open_on_letter(home(), Wanted(template, to, case, prepared)))
+
+
+@main.command()
 @click.option("--to", multiple=True, metavar="ADDRESS")
 @click.option("--cc", multiple=True, metavar="ADDRESS")
 @click.option("--bcc", multiple=True, metavar="ADDRESS")

@@ -9,11 +9,26 @@ gc.disable()
 import os
 from collections.abc import Callable
 
+from msgspec import Struct
+
+from nebbet.core import addresses
+from nebbet.core.message.links import Prepared
+from nebbet.core.records import Matter, Person
 from nebbet.desktop import application
 from nebbet.desktop.window import Window
+from nebbet.library.people import People
 from nebbet.personal.home import Home, find_home, home_in, take_home
 from nebbet.personal.secrets import KeyringSecrets, SessionSecrets
 from nebbet.standin import demo
+
+
+class Wanted(Struct, frozen=True):
+    """What a new letter begins with."""
+
+    template: str = ""
+    to: str = ""
+    case: str = ""
+    prepared: Prepared | None = None
 
 
 def open_window(home: Home) -> int:
@@ -44,3 +59,48 @@ def open_demo(
             return application.run(home, secrets, prepare, "colleague" if colleague else None)
         finally:
             service.stop()
+
+
+def open_on_letter(home: Home, wanted: Wanted) -> int:
+    """Open the window on a new letter."""
+
+    def prepare(window: Window) -> None:
+        window.opened.connect(lambda: begin(window, wanted))
+
+    with take_home(home):
+        return application.run(home, KeyringSecrets(), prepare)
+
+
+def begin(window: Window, wanted: Wanted) -> None:
+    """Begin the letter that was asked for, once the library is open."""
+    if wanted.prepared is not None:
+        window.write_prepared(wanted.prepared)
+        return
+    shared, letters = window.session.shared, window.letters
+    template = wanted.template
+
+    def read(people: People) -> tuple[Person | None, Matter | None]:
+        person = people.addressed(wanted.to) if wanted.to else None
+        if person is None and wanted.to:
+            person = next(iter(people.find_people(wanted.to, 1)), None)
+        return person, people.numbered(wanted.case) if wanted.case else None
+
+    def done(found: tuple[Person | None, Matter | None]) -> None:
+        person, matter = found
+        window.go(letters)
+        letters.begin.empty()
+        letters.begin.address(person, matter)
+        address = addresses.one(wanted.to) if wanted.to and person is None else None
+        if isinstance(address, addresses.Address):
+            letters.begin.to_address(address)
+        known = shared.catalogue.templates.get(template)
+        if known is None and template:
+            keys = shared.search.templates(template).keys
+            known = shared.catalogue.templates[keys[0]] if keys else None
+        if known is not None:
+            letters.model.start_over(known)
+            letters.paper.go_on()
+        else:
+            letters.pull()
+
+    shared.people.ask(read, done)

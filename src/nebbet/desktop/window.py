@@ -26,6 +26,7 @@ from nebbet.desktop.letters.blank import Blank
 from nebbet.desktop.session.parts import Parts
 
 if TYPE_CHECKING:
+    from nebbet.core.message.links import Prepared
     from nebbet.core.records import Matter, Person
     from nebbet.desktop.letters.page import LettersPage
     from nebbet.desktop.people.page import PeoplePlace
@@ -296,6 +297,11 @@ class Window(QMainWindow):
     def _write_again(self, entry: "Registered") -> None:
         self.go(self.letters)
         self.letters.write_like(entry)
+
+    def write_prepared(self, found: "Prepared") -> None:
+        """Begin a letter as a link prepares it."""
+        self.go(self.letters)
+        self.letters.write_prepared(found)
 
     def _take(self, template: str) -> None:
         self.go(self.letters)

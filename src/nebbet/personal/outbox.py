@@ -161,6 +161,11 @@ def forget_old(engine: Engine, before: float) -> None:
         connection.execute(delete(table).where(table.c.state == "gone", table.c.due < before))
 
 
+def sent_items(engine: Engine) -> list[Queued]:
+    """The letters that went lately and are still here, soonest first."""
+    return looked_through(engine, ("gone", "sent"))[0]
+
+
 def sent_item(engine: Engine, message_id: str) -> Item | None:
     """A letter that went lately with its message, if it is still here."""
     table = outbox_table

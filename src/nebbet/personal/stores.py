@@ -21,6 +21,7 @@ from nebbet.library.postgres import is_url, parted, shown_url, with_password
 from nebbet.library.server_line import ServerLine
 from nebbet.library.store import Library, open_library
 from nebbet.library.team import TeamLibrary
+from nebbet.library.would_find import SentLetter
 from nebbet.personal import open_letters, outbox, own_templates, tables
 from nebbet.personal.home import Home
 from nebbet.personal.items import Queued, State
@@ -117,6 +118,11 @@ class Stores(Struct, frozen=True):
         """The message of a letter that went lately."""
         found = outbox.sent_item(self.personal, message_id)
         return found.outgoing if found else None
+
+    def sent_letters(self) -> list[SentLetter]:
+        """The letters that went lately from here."""
+        found = outbox.sent_items(self.personal)
+        return [SentLetter(one.item.letter, one.item.entry.sent) for one in found]
 
     def sent_letter(self, message_id: str) -> Letter | None:
         """A letter that went lately."""

@@ -215,6 +215,11 @@ class Picker(QLineEdit):
         self._pending, self._confirm_soon = True, False
         self._ask(wanted, partial(self._show_matches, self._asked, words, wanted))
 
+    def offer_these(self, choices: list[Choice]) -> None:
+        """Show some choices, whatever is typed; one that is gone to is taken."""
+        self._asked += 1
+        self._show_matches(self._asked, self._shown, "", choices)
+
     def _show_matches(self, number: int, words: str, wanted: str, choices: list[Choice]) -> None:
         """Show what was found, unless something else was asked for meanwhile."""
         if number != self._asked:

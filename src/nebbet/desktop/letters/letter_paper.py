@@ -26,6 +26,7 @@ LINES = {
     "mailbox": "From", "reply_to": "Reply-To", "to": "Also to", "cc": "Cc", "bcc": "Bcc",
     "subject": "Subject",
 }  # fmt: skip
+NOT_ON_FILE = "not on file"  # what was told of a recipient
 _RARE = ("mailbox", "reply_to", "to", "cc", "bcc")
 
 
@@ -49,6 +50,7 @@ class LetterPaper(QWidget):
         self._shared, self._model = shared, model
         self._shape: tuple[tuple[bool, int], ...] = ()
         self._people: list[AddressList] = []
+        self._offered: set[str] = set()  # addresses of people whom it was offered to keep
         self.to = Picker("To", prompt="Name, address or case number", ask=self._offer)
         self.to.nothing = _nobody
         self.lines = {part: self._line(part, name) for part, name in LINES.items()}
@@ -164,9 +166,12 @@ class LetterPaper(QWidget):
 
     def _pick(self, key: str) -> None:
         self.to.setModified(False)
-        self._model.set_recipient(self._shared.people.met[key])
+        person = self._shared.people.met[key]
+        self._model.set_recipient(person)
         self._show_recipient()
         self.go_on()
+        if not person.contact.email:
+            self._offer_others(person.contact)
 
     def _enter(self, text: str) -> None:
         """An address that was typed in full; other words stay in the field and are told."""
@@ -212,6 +217,8 @@ class LetterPaper(QWidget):
             now = self._model.letter
             if now is None or now.id != at or now.recipient != free:
                 return  # the person went on meanwhile
+            if found is None and not before:
+                self._offer_to_keep(free)
             if found is not None:
                 # The address is as it was typed: it may be another one of theirs.
                 contact = replace(found.contact, email=free.email)
@@ -225,6 +232,47 @@ class LetterPaper(QWidget):
                 )  # fmt: skip
 
         self._shared.people.ask(lambda people: people.addressed(free.email), done)
+
+    def _offer_to_keep(self, free: Contact) -> None:
+        """Offer, once, to keep somebody who is not on file."""
+        if free.email.casefold() in self._offered:
+            return
+        self._offered.add(free.email.casefold())
+        shared, name = self._shared, free.name or free.email
+        made = replace(free, id=f"p-{shared.token()}")
+
+        def keep() -> None:
+            shared.change(lambda: shared.library.put(made, seen=None), done)
+
+        def done(_result: object) -> None:
+            letter = self._model.letter
+            if letter and letter.recipient == free:
+                self._model.set_recipient(Person(made))
+            shared.voice.say(said("{name} is on file now.", name=name))
+
+        shared.voice.say(
+            said("{name} is not on file.", name=name), said("Keep them"), keep, about=NOT_ON_FILE
+        )
+
+    def _offer_others(self, contact: Contact) -> None:
+        """Somebody without an address: offer the others of their household and organisation."""
+        self._shared.people.ask(lambda people: people.beside(contact), self._show_others)
+
+    def _show_others(self, others: list[Contact]) -> None:
+        with_address = [one for one in others if one.email]
+        name = self._model.letter.recipient.name if (
+            self._model.letter and self._model.letter.recipient) else ""  # fmt: skip
+        self.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        if not with_address:
+            self._shared.voice.say(
+                said("No address of {name} is on file: type one.", name=name), about=NOT_ON_FILE
+            )
+            return
+        self._shared.people.meet([Person(one) for one in with_address])
+        self._shared.voice.say(
+            said("No address of {name} is on file: choose somebody of their household or "
+                 "organisation, or type one.", name=name), about=NOT_ON_FILE)  # fmt: skip
+        self.to.offer_these([choices.person_choice(one) for one in with_address])
 
     # Blanks
 

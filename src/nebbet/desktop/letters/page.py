@@ -9,7 +9,9 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 from nebbet.core import body as bodies
 from nebbet.core.checks import Finding
 from nebbet.core.letter import Letter, middle_of, text_for, written
+from nebbet.core.message.links import Prepared
 from nebbet.core.records import Contact, Matter, Person
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.letters.beginning import Beginning
@@ -244,6 +246,16 @@ class LettersPage(Place):
             self.paper.go_on()
 
         choices.about_entry(self._session.shared, entry, begin)
+
+    def write_prepared(self, found: Prepared) -> None:
+        """Begin a letter as a link prepares it."""
+        self.begin.prepared(found)
+        self.paper.go_on()
+        if found.left_out:
+            names = ", ".join(found.left_out)
+            self._session.voice.say(
+                said("The link may not set {names}: that was left out.", names=names)
+            )
 
     def _write_again(self, entry: Registered) -> None:
         choices.about_entry(

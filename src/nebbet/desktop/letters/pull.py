@@ -72,7 +72,8 @@ class PullBox(QFrame):
         self.field.setFocus()
 
     def _find(self, words: str) -> None:
-        self.list.show_choices(choices.templates(self._shared, words))
+        kind = self._letter.case.kind if self._letter.case else ""
+        self.list.show_choices(choices.templates(self._shared, words, kind=kind))
         self.list.choose_first()
         if not self.list.count():
             self._subject.setText("No template has any of these words.")

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable, Sequence
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core.placeholders import languages
@@ -20,6 +21,7 @@ from nebbet.library.people_pages import CasePage, PersonPage
 
 _LANGUAGE = "en_GB"  # the window's own
 _LEAST = 110  # pixels
+_NARROW, _BESIDE = 760, (300, 220)  # pixels: what stands beside is narrower in a narrow window
 _MOST_ROWS = 6  # of a small list that are seen without scrolling
 
 
@@ -48,7 +50,6 @@ class RecordView(QWidget):
         ledger, beside = QWidget(), QWidget()
         pieces.fill(QVBoxLayout(ledger), self.fields, None)
         pieces.fill(QVBoxLayout(beside), self.one, self.other, None, spacing=10)
-        beside.setFixedWidth(300)
         self._ledger, self._beside, self._middle = ledger, beside, QWidget()
         middle = self._middle
         pieces.fill(QHBoxLayout(middle), pieces.grow(pieces.scrolled(ledger)), beside, spacing=24)
@@ -70,6 +71,10 @@ class RecordView(QWidget):
         layout.setStretchFactor(middle, 3)
         layout.setStretchFactor(self.letters, 2)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._beside.setFixedWidth(_BESIDE[event.size().width() < _NARROW])
+
     def _fit(self) -> None:
         """What is known takes the height that it needs; the letters have the rest."""
         tall = max(part.sizeHint().height() for part in (self._ledger, self._beside))
@@ -85,7 +90,7 @@ class RecordView(QWidget):
                 value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
                 value.setAccessibleName(f"{words}: {text}")
                 caption = pieces.label(words, "faint", wrap=True)
-                caption.setFixedWidth(116)
+                caption.setFixedWidth(104)
                 self.fields.addRow(caption, value)
 
 

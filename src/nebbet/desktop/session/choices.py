@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 
 from nebbet.core import addresses, inline, ranking
-from nebbet.core.records import Contact, Matter, Person, contact_for, unfiled_id
+from nebbet.core.records import Contact, Matter, Person, contact_for, fold, unfiled_id
 from nebbet.core.sentences import said
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.session.shared_library import SharedLibrary
@@ -58,10 +58,21 @@ def matter_choice(matter: Matter) -> Choice:
     return Choice(case.id, case.number, second, said("filed away") if case.filed else case.kind)
 
 
-def templates(shared: SharedLibrary, words: str, *, retired: bool = False) -> list[Choice]:
+def templates(
+    shared: SharedLibrary, words: str, *, retired: bool = False, kind: str = ""
+) -> list[Choice]:
     """Templates by title, subject, shelf and text, each with what met the words; only those in
-    use, unless told otherwise."""
-    return found_templates(shared, words, shared.search.templates(words), retired=retired)
+    use, unless told otherwise. Without words, those for a kind of case come first."""
+    found = shared.search.templates(words)
+    if kind and not words.strip():
+        known, wanted = shared.catalogue.templates, fold(kind)
+
+        def is_for(key: str) -> int:
+            kinds = {fold(one) for one in known[key].content.kinds}
+            return 0 if wanted in kinds else 2 if kinds else 1
+
+        found = found._replace(keys=sorted(found.keys, key=is_for))
+    return found_templates(shared, words, found, retired=retired)
 
 
 def found_templates(

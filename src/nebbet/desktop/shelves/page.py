@@ -2,12 +2,10 @@
 
 from collections.abc import Callable
 from functools import cached_property
-from typing import Any, TypeVar
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout
 
-from nebbet.core.letter.signature import SIGNATURE
 from nebbet.desktop.editions.history import History
 from nebbet.desktop.editions.proposals import Proposals
 from nebbet.desktop.editions.states import States
@@ -19,20 +17,17 @@ from nebbet.desktop.shared.facts import SharedFacts
 from nebbet.desktop.shared.files import Files
 from nebbet.desktop.shared.frames import SharedFrames
 from nebbet.desktop.shared.list_page import ListPage
-from nebbet.desktop.shared.members import Members
 from nebbet.desktop.shared.passages import SharedPassages
 from nebbet.desktop.shelves.files_in_and_out import FilesInAndOut
+from nebbet.desktop.shelves.pages_beside import PagesBeside
 from nebbet.desktop.shelves.view import ShelvesView
 from nebbet.desktop.template.editor import TemplateEditor
 from nebbet.desktop.template.presence import Presence
 from nebbet.library.changes import Change
 from nebbet.library.holdings import Proposal, Shelf, Template
 
-_Page = TypeVar("_Page", bound=Place)
-_List = TypeVar("_List", bound=ListPage[Any])
 
-
-class LibraryPage(Place):
+class LibraryPage(PagesBeside):
     """Shelves, the templates of a shelf, and a reading pane; or the template editor.
 
     take tells that a letter is to be written with a template.
@@ -49,8 +44,7 @@ class LibraryPage(Place):
     take = Signal(str)
 
     def __init__(self, shared: SharedLibrary) -> None:
-        super().__init__()
-        self._shared = shared
+        super().__init__(shared)
         self.in_and_out = FilesInAndOut(shared, self)
         self.proposed = pieces.button("Proposals", self.show_proposals, "words")
         links = [
@@ -60,6 +54,7 @@ class LibraryPage(Place):
             pieces.button("Facts and working days", self.show_facts, "words"),
             pieces.button("Files", self.show_files, "words"),
             pieces.button("Members", self.show_members, "words"),
+            pieces.button("Checks", self.show_checks, "words"),
         ]
         self.packs_button = pieces.button("Packs…", self.offer_packs, "words", "Ctrl+Alt+K")
         links.append(self.packs_button)
@@ -68,7 +63,6 @@ class LibraryPage(Place):
         self.view = ShelvesView(shared, links, [self.new, self.take_files])
         self.shelves, self.table, self.pane = self.view.tree, self.view.table, self.view.pane
         self.find_field, self.acts = self.view.find_field, self.view.acts
-        self._mine: list[Place] = []  # the pages that were made
         self._led = shared.leads
         self._presence = Presence(shared)
         self._pages = PageStack(self.view)
@@ -88,23 +82,6 @@ class LibraryPage(Place):
         return made
 
     @cached_property
-    def facts(self) -> SharedFacts:
-        """What the team shares beside texts."""
-        made = SharedFacts(self._shared)
-        made.open_template.connect(self._show_here)
-        return self._add_list(made)
-
-    @cached_property
-    def passages(self) -> SharedPassages:
-        """The pieces of text that templates include."""
-        return self._add_list(SharedPassages(self._shared))
-
-    @cached_property
-    def frames(self) -> SharedFrames:
-        """The looks that letters can have."""
-        return self._add_list(SharedFrames(self._shared))
-
-    @cached_property
     def history(self) -> History:
         """The editions of a template."""
         return self._add(History(self._shared))
@@ -121,29 +98,6 @@ class LibraryPage(Place):
         made.amend.connect(self._amend)
         return made
 
-    @cached_property
-    def files(self) -> Files:
-        """What templates enclose and show."""
-        made = self._add(Files(self._shared))
-        made.open_template.connect(self._show_here)
-        return made
-
-    @cached_property
-    def members(self) -> Members:
-        """Who writes letters here."""
-        made = self._add_list(Members(self._shared))
-        made.signature.connect(self.show_signature)
-        return made
-
-    def _add(self, page: _Page) -> _Page:
-        self._mine.append(page)
-        self._show_for_leads(page)
-        return self._pages.add(page)
-
-    def _show_for_leads(self, page: Place) -> None:
-        for control in page.for_leads:
-            control.setVisible(self._shared.leads)
-
     def _follow_role(self) -> None:
         """Somebody was made a lead, or is none any more."""
         if self._shared.leads == self._led:
@@ -154,10 +108,6 @@ class LibraryPage(Place):
             if isinstance(page, ListPage):
                 page.let_type()
                 page.shown()
-
-    def _add_list(self, page: _List) -> _List:
-        page.earlier.connect(self._show_editions)
-        return self._add(page)
 
     def _connect(self) -> None:
         self.view.taken.connect(self._take)
@@ -182,48 +132,13 @@ class LibraryPage(Place):
         self.add_key("Frames", "Ctrl+Alt+F", self.show_frames)
         self.add_key("Files", "Ctrl+Alt+L", self.show_files)
         self.add_key("Members", "Ctrl+Alt+U", self.show_members)
+        self.add_key("Checks", "Ctrl+Alt+J", self.show_checks)
 
     # Going to pages
-
-    def show_facts(self) -> None:
-        """Show what the team shares beside texts."""
-        self._show_list(self.facts)
-
-    def show_passages(self) -> None:
-        """Show the pieces of text that templates include."""
-        self._show_list(self.passages)
-
-    def _open_passage(self, key: str) -> None:
-        """Show the passage that somebody came upon in a template."""
-        self.show_passages()
-        self.passages.refresh(key)
-
-    def show_frames(self) -> None:
-        """Show the looks that letters can have."""
-        self._show_list(self.frames)
-
-    def show_files(self) -> None:
-        """Show the files of the library."""
-        self._show_list(self.files)
-
-    def show_members(self) -> None:
-        """Show who writes letters here."""
-        self._show_list(self.members)
 
     def show_proposals(self) -> None:
         """Show what colleagues propose."""
         self._show_list(self.proposals)
-
-    def show_signature(self) -> None:
-        """Show the signature of the person at the keyboard."""
-        self.show_passages()
-        self.passages.refresh(SIGNATURE)
-        self.passages.body.setFocus()
-
-    def _show_list(self, page: ListPage[Any] | Proposals | Files) -> None:
-        self._pages.go(page)
-        page.refresh()
-        page.arrive()
 
     def _show_here(self, key: str) -> None:
         self._pages.go(self.view)

@@ -1,0 +1,108 @@
+"""Where a letter begins, and whom it is for: a link, a person without an address, somebody not on
+file, two at once."""
+
+import pytest
+
+from nebbet.cli.window import Wanted, begin
+from nebbet.core.message.links import read_mailto
+from nebbet.core.records import Contact
+from nebbet.desktop.letters.page import LettersPage
+from tests.desktop.conftest import Hand
+
+
+@pytest.fixture
+def letters(hand: Hand) -> LettersPage:
+    return hand.window.letters
+
+
+def test_a_link_prepares_a_letter_to_somebody_on_file(hand: Hand, letters: LettersPage) -> None:
+    link = (
+        "mailto:hanna.verrell@mailbox.example,bo@x.example?subject=Your%20trip%20{{x}}"
+        "&cc=c@x.example&body=one%0D%0Atwo%20%3Cb%3E&from=boss@x.example"
+    )
+    (hanna,) = hand.session.shared.library.people.find_people("verrell")
+    link = link.replace("hanna.verrell@mailbox.example", hanna.contact.email)
+    begin(hand.window, Wanted(prepared=read_mailto(link)))
+    hand.settle()
+    letter = letters.model.letter
+    assert letter and letter.recipient == hanna.contact
+    assert "may not set from" in hand.said
+    assert letters.paper.body.toPlainText() == "one\ntwo <b>"
+    assert "bo@x.example" in letters.paper.lines["to"].toPlainText()
+    assert "c@x.example" in letters.paper.lines["cc"].toPlainText()
+    assert "{{x}}" in letters.paper.lines["subject"].toPlainText(), "nothing of it is filled in"
+
+
+def test_the_command_line_begins_a_letter(hand: Hand, letters: LettersPage) -> None:
+    begin(hand.window, Wanted("refund agreed", case="LS-48260"))
+    hand.settle()
+    letter = letters.model.letter
+    assert letter and letter.case and letter.case.number == "LS-48260" and letter.recipient
+    assert letter.template == "refund-agreed"
+    begin(hand.window, Wanted(to="new@x.example"))
+    hand.settle()
+    letter = letters.model.letter
+    assert letter and letter.recipient and letter.recipient.email == "new@x.example"
+    assert letters.pull_box.isVisible()
+
+
+def test_templates_for_the_kind_of_case_come_first(hand: Hand, letters: LettersPage) -> None:
+    matter = hand.session.shared.library.people.numbered("LS-48260")
+    assert matter
+    letters.write_to(None, matter)
+    first = letters.pull_box.list.key
+    template = hand.session.shared.catalogue.templates[first]
+    assert matter.case.kind in template.content.kinds
+
+
+def test_somebody_not_on_file_is_offered_to_be_kept_once(hand: Hand, letters: LettersPage) -> None:
+    hand.press("Ctrl+N")
+    hand.type("Isla Dunmore <isla@post.example>")
+    hand.press("Return")
+    hand.until(lambda: "is not on file" in hand.said)
+    hand.click(hand.window.notices.action)
+    hand.until(lambda: "on file now" in hand.said)
+    (isla,) = hand.session.shared.library.people.find_people("dunmore")
+    assert isla.contact.email == "isla@post.example"
+    letter = letters.model.letter
+    assert letter and letter.recipient == isla.contact
+    hand.press("Ctrl+N")
+    hand.type("isla@post.example")
+    hand.press("Return")
+    letter = letters.model.letter
+    assert letter and letter.recipient and letter.recipient.id == isla.contact.id
+
+
+def test_nobody_without_an_address_is_a_dead_end(hand: Hand, letters: LettersPage) -> None:
+    library = hand.session.shared.library
+    library.put(
+        Contact("kid", "", first_name="Pip", last_name="Zwart", household="Quay 9"),
+        Contact("mum", "z@x.example", first_name="Zoë", last_name="Zwart", household="quay 9"),
+        Contact("alone", "", first_name="Al", last_name="Zyx"),
+    )
+    hand.press("Ctrl+N")
+    hand.type("pip zwart")
+    hand.press("Return")
+    hand.until(lambda: "of their household" in hand.said)
+    assert letters.paper.to.list.isVisible()
+    hand.press("Down", "Return")
+    letter = letters.model.letter
+    assert letter and letter.recipient and letter.recipient.id == "mum"
+    letters.paper.to.setFocus()
+    letters.paper.to.selectAll()
+    hand.type("zyx")
+    hand.press("Return")
+    hand.until(lambda: "type one" in hand.said)
+    hand.type("al@x.example")
+    hand.press("Return")
+    letter = letters.model.letter
+    assert letter and letter.recipient and letter.recipient.id == "alone"
+    assert letter.recipient.email == "al@x.example", "another address of theirs"
+
+
+def test_a_letter_to_two_greets_both(hand: Hand, letters: LettersPage) -> None:
+    hand.window.library.take.emit("refund-agreed")
+    letters.paper.to.setFocus()
+    hand.type("Ann Pell <a@x.example>, Bo Quill <b@x.example>")
+    hand.press("Return")
+    hand.until(lambda: "Dear Ann Pell and Bo Quill," in letters.paper.body.toPlainText())
