@@ -14,16 +14,14 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-import msgspec
 from library import NOW, fill, seconds
 from PySide6.QtWidgets import QApplication
-from sqlalchemy import insert
 
 from nebbet.core.records import Case, Contact
 from nebbet.desktop import application
 from nebbet.desktop.kit import theme
 from nebbet.desktop.window import Window
-from nebbet.library import schema
+from nebbet.library.people_writing import Changed
 from nebbet.library.search import make_finder
 from nebbet.library.store import Library, open_library
 from nebbet.personal.home import home_in
@@ -40,10 +38,7 @@ def put_records(library: Library, number: int) -> None:
         Case(f"k{n:06}", f"LS-{n:06}", "booking", f"Booking {n}", f"c{n // 2:06}", {"fare": str(n)})
         for n in range(number)
     ]
-    with library.engine.begin() as connection:
-        for table, records in ((schema.contact, people), (schema.case, cases)):
-            rows = [{"id": r.id, "data": msgspec.json.encode(r).decode()} for r in records]
-            connection.execute(insert(table), rows)
+    library.change_people([Changed(None, record) for record in (*people, *cases)])
 
 
 def save_template(library: Library, count: int) -> None:

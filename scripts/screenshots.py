@@ -21,6 +21,14 @@ from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.settings import write_settings
 from nebbet.standin import demo
 
+_PASSENGERS = (
+    "First name;Surname;E-mail;Company;Telephone;Season ticket\n"
+    "Morag;Sinclair;morag.sinclair@post.example;;01632 960 114;Quillan\n"
+    "Nkechi;Adeyinka;nkechi.adeyinka@post.example;Adeyinka Catering;01632 960 177;\n"
+    "Lars;Haugland;lars.haugland@post.example;;;Stennick\n"
+    "Morag;Sinclair;morag.sinclair@post.example;;;\n"
+    "Petra;Zwingmann;petra at briefkasten;;;\n"
+)
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 
 
@@ -81,8 +89,6 @@ class Camera:
         editor.leave()
         editor.leave()
         self.window.library.edit("travel-details")
-        editor.body.show_words("Follow the signs")
-        self.take("parts")
         editor.try_as_received()
         QTest.qWait(3000)  # the engine of the view starts
         self.take("as-received")
@@ -99,15 +105,33 @@ class Camera:
         library.proposals.list.setCurrentRow(0)
         self.take("proposals")
         library.proposals.left.emit()
-        library.show_files()
-        library.files.list.setCurrentRow(2)
-        self.until(library.files.users.count)
-        library.files.ask(Path("conditions-2027.pdf"))
-        self.take("files")
-        library.files.left.emit()
-        library.show_members()
-        self.take("members")
-        library.members.left.emit()
+        library.show_checks()
+        QTest.qWait(600)
+        self.take("checks")
+        library.checks.left.emit()
+
+    def take_people(self) -> None:
+        """A person, and a file that is looked at."""
+        people = self.window.people
+        self.window.go(people)
+        self.settle()
+        people.view.found.find_field.setText("adeyinka")
+        self.until(lambda: people.view.found.list.count() == 1)
+        self.settle()
+        self.take("people")
+        with tempfile.TemporaryDirectory() as folder:
+            table = Path(folder) / "New passengers.csv"
+            table.write_text(_PASSENGERS, "utf-8")
+            people.show_import()
+            people.importing.take(table)
+            self.until(lambda: people.importing.plan.rows)
+            self.settle()
+            self.take("import")
+        people.importing.left.emit()
+
+    def settle(self) -> None:
+        """Wait until what was asked for has come."""
+        self.until(lambda: not self.window.session.shared.people.is_busy)
 
     def close(self) -> None:
         """Close the window and end the mail service."""
@@ -148,6 +172,7 @@ def light(camera: Camera) -> None:
     camera.take("frames")
     window.library.frames.left.emit()
     camera.take_team()
+    camera.take_people()
     window.go(window.register)
     mine = [e for e in window.session.shared.entries if e.sender == demo.ME]
     window.register.show_entry(mine[0].message_id)

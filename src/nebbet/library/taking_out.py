@@ -18,6 +18,7 @@ from sqlalchemy import Connection, bindparam, text, update
 
 from nebbet.core.records import Case, Contact
 from nebbet.core.records.cards import write_cards
+from nebbet.core.records.cells import harmless
 from nebbet.core.sentences import said
 from nebbet.library import schema
 from nebbet.library.disk import disk_explained, write_file
@@ -153,12 +154,3 @@ def _letters(letters: tuple[Registered, ...], names: Mapping[str, str]) -> str:
             ]
         )  # fmt: skip
     return written.getvalue()
-
-
-def harmless(cell: str) -> str:
-    """A cell that no program runs as a formula (OWASP, "CSV Injection").
-
-    >>> harmless("=1+1"), harmless("Refund")
-    ("'=1+1", 'Refund')
-    """
-    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell

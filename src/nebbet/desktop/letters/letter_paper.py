@@ -40,10 +40,12 @@ def _nobody(words: str) -> str:
 class LetterPaper(QWidget):
     """Address rows, subject and body of the letter that the model holds.
 
-    completed says that Return was pressed in the last blank.
+    completed says that Return was pressed in the last blank, addressed that an empty letter has got
+    its recipient: what comes next is a template.
     """
 
     completed = Signal()
+    addressed = Signal()
 
     def __init__(self, shared: SharedLibrary, model: LetterModel) -> None:
         super().__init__()
@@ -169,7 +171,7 @@ class LetterPaper(QWidget):
         person = self._shared.people.met[key]
         self._model.set_recipient(person)
         self._show_recipient()
-        self.go_on()
+        self._went_on()
         if not person.contact.email:
             self._offer_others(person.contact)
 
@@ -193,7 +195,15 @@ class LetterPaper(QWidget):
             self._add_others(others)
         self._show_recipient()
         if self.to.hasFocus():
-            self.go_on()
+            self._went_on()
+
+    def _went_on(self) -> None:
+        """The recipient is known: go to what is not."""
+        letter = self._model.letter
+        self.go_on()
+        empty = letter is not None and not (letter.subject or letter.body or letter.template)
+        if letter and empty and letter.recipient and letter.recipient.email:
+            self.addressed.emit()
 
     def _add_others(self, others: list[Address]) -> None:
         """Further people go into the row for them: a letter is written to one."""

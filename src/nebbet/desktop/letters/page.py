@@ -128,6 +128,7 @@ class LettersPage(Place):
         self.model.reverted.connect(self._on_worked_out)
         self.particulars.entered.connect(self._focus_send)
         self.paper.completed.connect(self._focus_send)
+        self.paper.addressed.connect(self.pull)
         self.case.chosen.connect(self.paper.go_on)
         self.checks.go.connect(self._show_finding)
         self.sending.stopped.connect(self._stopped)

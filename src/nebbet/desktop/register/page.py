@@ -1,8 +1,11 @@
 """The register: every letter that went out, newest first, and the message as it was sent."""
 
+from pathlib import Path
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
+    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QSplitter,
@@ -29,6 +32,7 @@ from nebbet.library.entries import Registered
 from nebbet.library.register import LATEST, Page
 
 _COLUMNS = ("Sent", "To", "Case", "Template", "Subject", "From")
+_MOVED = 400  # milliseconds on a row until its message is fetched
 _TYPED = 120  # milliseconds after a key until the register is asked
 
 
@@ -40,9 +44,10 @@ class RegisterPage(Place):
     title = "Register"
     help = (
         "Every letter that went out, newest first. Type in the field to find by person, address, "
-        "case, template or subject. Return opens the message as it was sent. Ctrl+Alt+W begins a "
-        "letter to the same person about the same case. Ctrl+Alt+G takes what "
-        "you changed by hand in a letter to its template, to be offered to the team."
+        "case, template or subject. The message of the row at hand opens by itself, with Return at "
+        "once. Ctrl+Alt+W begins a letter to the same person about the same case. Ctrl+Alt+G takes "
+        "what you changed by hand in a letter to its template, to be offered to the team. "
+        "Ctrl+Alt+E writes what is found into a table."
     )
     reworded = Signal(str)
     write_to = Signal(object, object)
@@ -63,6 +68,9 @@ class RegisterPage(Place):
         self.offer_button = pieces.button(
             "Offer its wording for the template", self.offer, "words", "Ctrl+Alt+G"
         )
+        self.out_button = pieces.button(
+            said("Write a table…"), self.ask_where, "words", "Ctrl+Alt+E"
+        )
         self.write_button = pieces.button("Write to this person", self.write, "words", "Ctrl+Alt+W")
         self.view = MessageView()
         self.told = pieces.label("", "faint", wrap=True)
@@ -78,7 +86,7 @@ class RegisterPage(Place):
         self._right.addWidget(self.view)
         left = QWidget()
         head = pieces.row(pieces.grow(self.find_field), self._count)
-        below = pieces.row(self.write_button, self.offer_button, None)
+        below = pieces.row(self.write_button, self.offer_button, None, self.out_button)
         pieces.fill(QVBoxLayout(left), head, self.table, below, margin=8)
         split = QSplitter()
         split.setHandleWidth(1)
@@ -95,12 +103,15 @@ class RegisterPage(Place):
         self.table.verticalScrollBar().valueChanged.connect(self._scrolled)
         self.find_field.returnPressed.connect(self.table.setFocus)
         self.table.itemSelectionChanged.connect(self._show_hint)
+        self._moved = after_pause(self, _MOVED, self._open_moved)
+        self.table.itemSelectionChanged.connect(self._moved.start)
         self.table.doubleClicked.connect(lambda _index: self.open_current())
         self.view.failed.connect(self._shared.voice.fail)
         self._shared.register_changed.connect(self._follow)
         self.add_key("Open the message", "Return", self._return)
         self.add_key("Find in the register", "Ctrl+L", self.find_field.setFocus)
         self.add_key("Write to this person", "Ctrl+Alt+W", self.write)
+        self.add_key("Write a table of what is found", "Ctrl+Alt+E", self.ask_where)
         self.add_key("Offer its wording for the template", "Ctrl+Alt+G", self.offer)
 
     def arrive(self) -> None:
@@ -208,6 +219,11 @@ class RegisterPage(Place):
                 "Return opens the message as it was sent."
             )
 
+    def _open_moved(self) -> None:
+        """Whoever stays on a row sees its message; while rows are only passed, none is fetched."""
+        if self.table.hasFocus() and self._right.currentWidget() is self.told:
+            self.open_current()
+
     def _return(self) -> None:
         if self.table.hasFocus():
             self.open_current()
@@ -228,6 +244,33 @@ class RegisterPage(Place):
             offer_wording(self._shared, self._sending, entry, self.reworded.emit)
         elif entry:
             self._shared.voice.say("This letter was written without a template of the library.")
+
+    def ask_where(self) -> None:
+        """Choose where a table of what is found is to lie."""
+        where, _ = QFileDialog.getSaveFileName(
+            self, said("Where is the table to lie?"), "register.xlsx", "*.xlsx *.csv"
+        )
+        if where:
+            self.write_out(Path(where))
+
+    def write_out(self, path: Path) -> None:
+        """Write what is found into a table."""
+        shared, words = self._shared, self.find_field.text()
+        names = {key: member.name for key, member in shared.catalogue.members.items()}
+        engine = shared.library.register_engine
+
+        def write() -> int:
+            from nebbet.library.register_out import write_register
+
+            return write_register(engine, words, path, names)
+
+        def done(count: int) -> None:
+            shared.voice.say(
+                counted("1 letter is in {name} now.", "{shown} letters are in {name} now.",
+                        count=count, shown=f"{count:,}", name=path.name)
+            )  # fmt: skip
+
+        shared.reads.run(write, done, shared.voice.fail)
 
     def open_current(self) -> None:
         """Fetch and show the message of the entry at hand; while other rows are on their way, that
