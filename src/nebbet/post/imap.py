@@ -22,6 +22,7 @@ from nebbet.post.connection import (
     unreachable,
 )
 
+_DRAFTS = "Drafts"
 _log = logging.getLogger(__name__)
 
 
@@ -82,6 +83,25 @@ def file_sent(
         if unless_there and _search(client, account, unless_there):
             return
         client.append(account.sent_folder, data, flags=(b"\\Seen",), msg_time=moment)
+
+
+def file_draft(account: Account, password: str, data: bytes, moment: datetime) -> str:
+    """Put a message into the folder of drafts, as one (RFC 9051 §2.3.2), and return the folder: the
+    one that the server names so (RFC 6154), or “Drafts”, which is made if it is not there."""
+    with mailbox(account, password) as client:
+        folder = _special(client, b"\\Drafts") or _DRAFTS
+        if not client.folder_exists(folder):
+            client.create_folder(folder)
+        client.append(folder, data, flags=(b"\\Draft", b"\\Seen"), msg_time=moment)
+        return folder
+
+
+def _special(client: IMAPClient, use: bytes) -> str:
+    """The folder that the server has for a use; empty where it names none."""
+    for flags, _delimiter, name in client.list_folders():
+        if use in flags:
+            return str(name)
+    return ""
 
 
 def _search(client: IMAPClient, account: Account, message_id: str) -> list[int]:

@@ -27,6 +27,7 @@ from nebbet.desktop.letters.pile import Pile
 from nebbet.desktop.letters.pull import PullBox
 from nebbet.desktop.letters.side import Attachments, Checks, SendControl
 from nebbet.desktop.letters.start import StartPage
+from nebbet.desktop.letters.ways_out import WaysOut
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.session import Session
 from nebbet.library.entries import Registered
@@ -69,6 +70,7 @@ class LettersPage(Place):
         self.start = StartPage(session.shared)
         self.begin = Beginning(session, self.model, self.open_letter)
         self._middle = QStackedWidget()
+        self.ways = WaysOut(session, self.model, self.sending)
         self._lay_out()
         self._connect()
         self._add_keys()
@@ -147,6 +149,7 @@ class LettersPage(Place):
         self.add_key("Next finding", "F8", self.checks.next)
         self.add_key("Mend the finding", "Shift+F8", self.checks.mend)
         self.add_key("Send", "Ctrl+Return", self._send_key)
+        self.add_key("Other ways out", "Ctrl+Alt+Return", self.ways.offer)
         self.add_key("Take the last letter back", "Ctrl+Shift+Return", self._take_back_last)
         self.add_key("Go to the case", "Ctrl+G", self.case.setFocus)
         self.add_key("Go to the pile", "Ctrl+L", self.pile.list.setFocus)
@@ -358,8 +361,8 @@ class LettersPage(Place):
             self.sending.try_to_send()
 
     def _send(self, acknowledged: set[str]) -> None:
-        if self.model.letter:
-            self._session.sending.send(self.model.letter, acknowledged)
+        if letter := self.model.letter:
+            self._session.sending.send(letter, acknowledged, self.ways.moment_for(letter.id))
 
     def _on_sent(self, letter_id: str) -> None:
         if self.model.letter is None or self.model.letter.id != letter_id:

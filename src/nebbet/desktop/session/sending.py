@@ -1,6 +1,7 @@
 """Letters on their way out: into the outbox, through the carrier, and what becomes of them."""
 
 from collections.abc import Callable, Collection
+from datetime import datetime
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -105,8 +106,11 @@ class Sending(QObject):
 
     # Sending
 
-    def send(self, letter: Letter, acknowledged: Collection[str] = ()) -> bool:
-        """Put a letter into the outbox, with the doubts that the person has acknowledged.
+    def send(
+        self, letter: Letter, acknowledged: Collection[str] = (), at: datetime | None = None
+    ) -> bool:
+        """Put a letter into the outbox, with the doubts that the person has acknowledged; at says
+        when it is to go, if not after the hold time.
 
         It is worked out, checked and finished in the background, where files may be read; it stays
         open until the outbox has it.
@@ -117,7 +121,7 @@ class Sending(QObject):
         if not self._letters.give_away(letter.id):
             return False
         catalogue, writer = self._shared.catalogue, self._shared.writer()
-        due = writer.moment.timestamp() + self.hold
+        due = at.timestamp() if at else writer.moment.timestamp() + self.hold
 
         def put() -> tuple[Item, dict[str, str]]:
             from nebbet.personal.open_letters import answers_to_keep
@@ -129,21 +133,29 @@ class Sending(QObject):
             )  # fmt: skip
             return item, answers_to_keep(item.letter)
 
-        self._operations.run(put, self._on_enqueued, partial(self._on_not_enqueued, letter))
+        done = partial(self._on_enqueued, at=at)
+        self._operations.run(put, done, partial(self._on_not_enqueued, letter))
         return True
 
     def _on_not_enqueued(self, letter: Letter, error: NebbetError) -> None:
         self._letters.stays(letter)
         self._voice.fail(error)
 
-    def _on_enqueued(self, put: tuple[Item, dict[str, str]]) -> None:
+    def _on_enqueued(self, put: tuple[Item, dict[str, str]], at: datetime | None = None) -> None:
         letter, kept = put[0].letter, put[1]
         self._shared.own.remember(letter.template, kept)
         self._letters.went(letter.id)
         self.nudge()
         self.refresh()
         name = letter.recipient.name or letter.recipient.email if letter.recipient else ""
-        if self.hold:
+        if at:
+            self._voice.say(
+                said("The letter to {name} goes on {moment}.", name=name,
+                     moment=f"{at:%a %d %b %Y %H:%M}"),
+                said("Take back"),
+                lambda: self.take_back(letter.id),
+            )  # fmt: skip
+        elif self.hold:
             self._voice.say(
                 said(
                     "The letter to {name} goes in {seconds} seconds.", name=name, seconds=self.hold
