@@ -106,3 +106,36 @@ def test_a_letter_to_two_greets_both(hand: Hand, letters: LettersPage) -> None:
     hand.type("Ann Pell <a@x.example>, Bo Quill <b@x.example>")
     hand.press("Return")
     hand.until(lambda: "Dear Ann Pell and Bo Quill," in letters.paper.body.toPlainText())
+
+
+def test_earlier_letters_stand_beside_the_one_that_is_written(
+    hand: Hand, letters: LettersPage
+) -> None:
+    from datetime import timedelta
+
+    from nebbet.library.entries import Registered
+
+    shared = hand.session.shared
+    (hanna,) = shared.library.people.find_people("verrell")
+    now = shared.now()
+    shared.library.record(
+        [
+            Registered("<1@x>", now - timedelta(days=3), shared.my_id, hanna.contact.email,
+                       contact=hanna.contact.id, template="refund-agreed", subject="The first"),
+            Registered("<2@x>", now - timedelta(days=1), shared.my_id, "else@x.example",
+                       case_number=hanna.case.number if hanna.case else "", subject="The second"),
+        ]
+    )  # fmt: skip
+    letters.write_to(hanna)
+    letters.pull_box._leave()
+    hand.until(lambda: letters.earlier.button.text() == "2 earlier letters")
+    hand.press("Ctrl+H")
+    assert letters.earlier.list.hasFocus()
+    rows = [letters.earlier.list.item(n).text() for n in range(2)]
+    assert rows == ["The second", "The first"]
+    hand.press("Down")
+    hand.click(letters.earlier.write_again)
+    hand.until(lambda: letters.model.letter and letters.model.letter.template == "refund-agreed")
+    letters.model.set_recipient(None)
+    letters.model.set_case(None)
+    hand.until(lambda: not letters.earlier.isVisible())

@@ -17,6 +17,7 @@ from nebbet.desktop.kit.place import Place
 from nebbet.desktop.letters.beginning import Beginning
 from nebbet.desktop.letters.blank import PILE
 from nebbet.desktop.letters.case_field import CaseField
+from nebbet.desktop.letters.earlier import EarlierLetters
 from nebbet.desktop.letters.language_choice import LanguageChoice
 from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
@@ -70,6 +71,9 @@ class LettersPage(Place):
         self.start = StartPage(session.shared)
         self.begin = Beginning(session, self.model, self.open_letter)
         self._middle = QStackedWidget()
+        self.earlier = EarlierLetters(session.shared, self.model)
+        self.earlier.read.connect(self.entry_wanted)
+        self.earlier.again.connect(self.write_like)
         self.ways = WaysOut(session, self.model, self.sending)
         self._lay_out()
         self._connect()
@@ -114,6 +118,7 @@ class LettersPage(Place):
         return pieces.column(
             "right",
             about,
+            self.earlier,
             pieces.scrolled(self.particulars),
             self.attachments,
             self.checks,
@@ -149,8 +154,10 @@ class LettersPage(Place):
         self.add_key("Next finding", "F8", self.checks.next)
         self.add_key("Mend the finding", "Shift+F8", self.checks.mend)
         self.add_key("Send", "Ctrl+Return", self._send_key)
+        self.add_key("Earlier letters", "Ctrl+H", self.earlier.toggle)
         self.add_key("Other ways out", "Ctrl+Alt+Return", self.ways.offer)
-        self.add_key("Take the last letter back", "Ctrl+Shift+Return", self._take_back_last)
+        back = self._session.sending.take_back_last
+        self.add_key("Take the last letter back", "Ctrl+Shift+Return", back)
         self.add_key("Go to the case", "Ctrl+G", self.case.setFocus)
         self.add_key("Go to the pile", "Ctrl+L", self.pile.list.setFocus)
 
@@ -377,13 +384,6 @@ class LettersPage(Place):
         else:
             self._show_nothing()
             self.arrive()
-
-    def _take_back_last(self) -> None:
-        held = [entry for entry in self._session.sending.outbox if entry.state == "held"]
-        if held:
-            self._session.sending.take_back(held[-1].item.id)
-        else:
-            self._session.voice.say("No letter is held back just now.")
 
     def discard(self) -> None:
         """Take the open letter off the pile, with a way to put it back."""

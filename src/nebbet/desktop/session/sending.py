@@ -187,6 +187,14 @@ class Sending(QObject):
 
         self._operations.run(lambda: self._stores.take_back(item_id, now), taken, failed)
 
+    def take_back_last(self) -> None:
+        """Bring the letter that was sent last back, if it is still held."""
+        held = [entry for entry in self.outbox if entry.state == "held"]
+        if held:
+            self.take_back(held[-1].item.id)
+        else:
+            self._voice.say(said("No letter is held back just now."))
+
     def move_on(self, item_id: str, state: State) -> None:
         """Try a letter in the outbox again now, or take it as gone, if it is still where it was."""
         due = self.seconds()
