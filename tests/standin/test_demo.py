@@ -19,12 +19,14 @@ from nebbet.library import register
 from nebbet.library.catalogue import seen_by
 from nebbet.library.checking import problems
 from nebbet.library.examples import example_cases
+from nebbet.library.links import links_of
 from nebbet.library.store import open_library
 from nebbet.library.writing import begin_for
 from nebbet.personal.home import home_in
 from nebbet.personal.settings import read_settings
 from nebbet.post import imap
 from nebbet.standin import demo, filling
+from nebbet.standin.history import LETTERS, WEEKS
 from nebbet.standin.papers import make_papers
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
@@ -41,8 +43,9 @@ def test_the_amount_that_was_asked_for(world: World) -> None:
     assert len(world.members) == 5
     assert len(world.templates) == 40
     assert len(world.shelves) == 8
-    assert len(world.contacts) == 40
-    assert len(world.cases) == 40
+    assert len(world.contacts) == 120
+    assert len(world.cases) == 139  # 160 with those of the linked table
+    assert {case.kind for case in world.cases} <= {kind.name for kind in world.kinds}
     assert len(world.facts) == 14
     assert len(world.passages) == 8
     assert len(world.frames) == 2
@@ -150,8 +153,9 @@ def test_the_past_is_believable_and_can_be_opened(tmp_path: Path) -> None:
     service = demo.prepare_demo(home, NOW)
     library = open_library(home.library_file)
     sent = register.latest(library.engine)
-    assert 40 <= len(sent) <= 48
-    assert all(NOW - timedelta(weeks=13) < entry.sent < NOW for entry in sent)
+    assert sum(register.count_by(library.engine, "sender").values()) == LETTERS
+    assert all(NOW - timedelta(weeks=WEEKS) < entry.sent < NOW for entry in sent)
+    assert links_of(library)["season"].result.new == 21
     catalogue = library.catalogue(NOW)
     account = service.account(catalogue.members[sent[0].sender].email)
     found = open_message(imap.fetch_sent(account, demo.PASSWORD, sent[0].message_id))

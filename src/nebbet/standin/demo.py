@@ -18,6 +18,8 @@ from nebbet.standin.team import read_members
 
 PASSWORD = "demo"
 ME, LEAD = "benedek.roy", "ottilie.marsh"
+SEASON_TICKETS = "Season tickets.csv"  # a table that another program of the company keeps
+_MADE = ("library.sqlite*", "personal.sqlite*", SEASON_TICKETS)
 _MARK = "made by nebbet demo.txt"
 
 
@@ -84,7 +86,7 @@ def clear_demo(home: Home) -> None:
     if not (home.data / _MARK).exists():
         return
     shutil.rmtree(home.mail_folder, ignore_errors=True)
-    for pattern in ("library.sqlite*", "personal.sqlite*", home.settings_file.name):
+    for pattern in (*_MADE, home.settings_file.name):
         for path in home.data.glob(pattern):
             path.unlink()
 

@@ -12,10 +12,14 @@ from msgspec.structs import replace
 from nebbet.core import body
 from nebbet.core.letter import Content, Texts
 from nebbet.library.holdings import Proposal, Shelf, parents_first
+from nebbet.library.import_files import How
+from nebbet.library.link_reading import read_link
+from nebbet.library.links import Link, Linked, put_link
 from nebbet.library.store import Library, open_library
+from nebbet.standin.demo import SEASON_TICKETS
 from nebbet.standin.history import WEEKS, fill_history
 from nebbet.standin.papers import make_papers
-from nebbet.standin.world import DemoTemplate, Earlier, World, read_world
+from nebbet.standin.world import DemoTemplate, Earlier, World, read_world, season_tickets
 
 LEAD = "ottilie.marsh"
 _ASSET = re.compile(r"asset:([\w.-]+)")
@@ -32,6 +36,7 @@ def make_library(path: Path, mail: Path, now: datetime, *, past: bool) -> None:
     fill_library(library, world, began)
     add_proposals(library, world, now)
     if past:
+        link_season_tickets(library, path.parent, now)
         fill_history(library, mail, now)
     library.close()
 
@@ -39,7 +44,8 @@ def make_library(path: Path, mail: Path, now: datetime, *, past: bool) -> None:
 def fill_library(library: Library, world: World, began: datetime) -> None:
     """Put the demo's world into an empty library, as it grew since some day."""
     library.put_calendar(world.calendar, world.closures, world.zone)
-    library.put(*world.members, *world.facts, *world.contacts, *world.cases, *world.passages)
+    library.put(*world.members, *world.facts, *world.kinds)
+    library.put(*world.contacts, *world.cases, *world.passages)
     for frame_id, frame in world.frames.items():
         library.put_frame(frame_id, frame)
     for word in world.words:
@@ -54,6 +60,25 @@ def fill_library(library: Library, world: World, began: datetime) -> None:
     for template in world.templates:
         earlier = [edition for edition in world.editions if edition.template == template.id]
         _add(library, template, earlier, known, began)
+
+
+def link_season_tickets(library: Library, folder: Path, now: datetime) -> None:
+    """Lay the table of season tickets into a folder, and let the library read it from there."""
+    place = folder / SEASON_TICKETS
+    place.write_text(season_tickets(now.date()), "utf-8")
+    matches = {
+        "Ticket no.": "number",
+        "Holder": "contact",
+        "Ticket": "ticket",
+        "From": "from",
+        "To": "to",
+        "Ends": "ends",
+        "Paid": "fare",
+    }
+    how = How(people=False, matches=matches, kind="season ticket")
+    link = Link("season", "Season tickets", str(place), "Ticket no.", how=how)
+    put_link(library, link)
+    read_link(library, library.catalogue(now), Linked(link), now)
 
 
 def add_proposals(library: Library, world: World, now: datetime) -> None:

@@ -23,8 +23,8 @@ from nebbet.library.store import Library
 from nebbet.library.writing import Writer, begin_for, examine
 from nebbet.post.sending import finish
 
-LETTERS = 48
-WEEKS = 12
+LETTERS = 600
+WEEKS = 65  # fifteen months
 _EVERY = 10_000  # cases: more than the demo has
 
 
@@ -62,7 +62,8 @@ def _letters(
     weights = [habits[name]["weight"] for name in names]
     members = list(catalogue.members.values())
     matters, people = about
-    for number in range(LETTERS):
+    made = 0
+    while made < LETTERS:
         name = chance.choices(names, weights)[0]
         cases = [c for c in matters if c.kind in habits[name]["kinds"]]
         case, member = chance.choice(cases), chance.choice(members)
@@ -73,7 +74,8 @@ def _letters(
         template = catalogue.templates[name]
         if contact.email and sent < now:
             answers = _answers(habits[name], chance)
-            token = f"past{number:04}"
+            token = f"past{made:04}"
+            made += 1
             yield _letter(
                 catalogue, encoded, template, (contact, case, member), answers, sent, token
             )

@@ -1,6 +1,7 @@
 """Reading the demo's world from its text files; dates are relative to the day it is read."""
 
 import csv
+import io
 import tomllib
 from collections.abc import Iterator, Mapping
 from datetime import date, datetime, time, timedelta
@@ -15,7 +16,8 @@ from msgspec import Struct
 from nebbet.core.body import Frame
 from nebbet.core.letter import Content, Copies, Enclosure, Passage, Texts
 from nebbet.core.placeholders import Placeholder
-from nebbet.core.records import Case, Contact, Fact, Member
+from nebbet.core.records import Case, Contact, Fact, Member, field_name
+from nebbet.core.records.kinds import Kind, RecordField
 from nebbet.core.values import Money, Value, to_json
 from nebbet.standin.team import read_members, read_team
 
@@ -62,6 +64,7 @@ class World(Struct, frozen=True):
     words: tuple[str, ...]
     contacts: tuple[Contact, ...]
     cases: tuple[Case, ...]
+    kinds: tuple[Kind, ...]
     templates: tuple[DemoTemplate, ...]
     editions: tuple[Earlier, ...] = ()
     proposals: tuple[Earlier, ...] = ()
@@ -93,6 +96,7 @@ def read_world(today: date) -> World:
         words=tuple(team["words"]),
         contacts=msgspec.convert(list(_rows(folder / "contacts.csv")), tuple[Contact, ...]),
         cases=tuple(_case(row, today, domain) for row in _rows(folder / "cases.csv")),
+        kinds=tuple(_kinds(tomllib.loads((folder / "kinds.toml").read_text("utf-8")))),
         templates=tuple(
             _template(path.name, tomllib.loads(path.read_text("utf-8")), found_by)
             for path in sorted((folder / "templates").iterdir(), key=lambda path: path.name)
@@ -103,7 +107,28 @@ def read_world(today: date) -> World:
 
 
 def _rows(path: Traversable) -> Iterator[dict[str, str]]:
-    yield from csv.DictReader(path.read_text("utf-8").splitlines())
+    yield from csv.DictReader(path.read_text("utf-8").splitlines(), restval="")
+
+
+def _kinds(raw: Mapping[str, Any]) -> Iterator[Kind]:
+    fields = {
+        name: msgspec.convert({**field, "name": name}, RecordField)
+        for name, field in raw["fields"].items()
+    }
+    for name, names in raw["kinds"].items():
+        yield Kind(field_name(name), name, tuple(fields[one] for one in names))
+
+
+def season_tickets(today: date) -> str:
+    """The table of season tickets that another program of the company keeps, as CSV."""
+    rows = list(_rows(files("nebbet.standin") / "world" / "season-tickets.csv"))
+    text = io.StringIO()
+    table = csv.writer(text, lineterminator="\n")
+    table.writerow("Ends" if name == "Days left" else name for name in rows[0])
+    for row in rows:
+        ends = today + timedelta(days=int(row["Days left"]))
+        table.writerow(str(ends) if n == "Days left" else v for n, v in row.items())
+    return text.getvalue()
 
 
 def _closures(days: Mapping[str, str], today: date) -> dict[date, str]:

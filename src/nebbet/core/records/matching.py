@@ -24,6 +24,11 @@ _ADDRESS = re.compile(r"[^@\s]+@[^@\s]+\.[^@\s]+")
 _PHONE = re.compile(r"\+?[\d\s()/.-]{6,20}")
 
 
+def title_of(key: str) -> str:
+    """What a field that every record has is called."""
+    return _TITLES.get(key) or label_of(key)
+
+
 class Target(Struct, frozen=True):
     """A field that a column can go into: its key, what it is called, and whether several columns
     may go there."""
@@ -72,7 +77,7 @@ def targets(kind: Kind | None, fields: Iterable[str], *, people: bool) -> list[T
     """The fields that columns can go into: those that every record has, those of the kind, and
     those that other records have."""
     known = _PEOPLE if people else _CASES
-    found = [Target(key, _TITLES.get(key) or label_of(key), key in _SEVERAL) for key in known]
+    found = [Target(key, title_of(key), key in _SEVERAL) for key in known]
     seen = {fold(target.key) for target in found}
     declared = [(one.name, one.title) for one in kind.fields] if kind else []
     for name, title in (*declared, *((name, label_of(name)) for name in fields)):

@@ -5,7 +5,8 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QTableView, QVBoxLayout, QWidget
 
 from nebbet.core.placeholders.field_texts import field_text
-from nebbet.core.records import Case, Contact
+from nebbet.core.records import Case, Contact, label_of
+from nebbet.core.records.matching import title_of
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.still import StillCombo
@@ -81,7 +82,7 @@ def _text(row: Planned, column: int) -> str:
 
 
 def _more(values: dict[str, object]) -> list[str]:
-    return [f"{name}: {field_text(value, 'en_GB')}" for name, value in values.items()]
+    return [f"{label_of(name)}: {field_text(value, 'en_GB')}" for name, value in values.items()]
 
 
 def _differences(row: Planned) -> list[str]:
@@ -94,15 +95,17 @@ def _differences(row: Planned) -> list[str]:
             continue
         if isinstance(now, dict):
             told += [
-                f"{key}: {field_text(before.get(key), 'en_GB') or '–'} → "
+                f"{label_of(key)}: {field_text(before.get(key), 'en_GB') or '–'} → "
                 f"{field_text(value, 'en_GB')}"
                 for key, value in now.items()
                 if before.get(key) != value
             ]
         elif isinstance(now, tuple):
-            told.append(f"{name}: + {', '.join(str(one) for one in now if one not in before)}")
+            told.append(
+                f"{title_of(name)}: + {', '.join(str(one) for one in now if one not in before)}"
+            )
         else:
-            told.append(f"{name}: {before or '–'} → {now}")
+            told.append(f"{title_of(name)}: {before or '–'} → {now}")
     return told
 
 

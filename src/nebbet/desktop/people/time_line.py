@@ -119,6 +119,7 @@ class Letters(QWidget):
         self.line.chosen.connect(self.list.setCurrentRow)
         self.list.currentRowChanged.connect(self.line.mark)
         self.list.itemActivated.connect(lambda _item: self.opened.emit(self.list.key))
+        self._below = QWidget()  # takes the room that the list leaves when there is none
         self.write_again = pieces.button(
             said("Write again like this"), self._again, "words", "Ctrl+Alt+R"
         )
@@ -127,6 +128,7 @@ class Letters(QWidget):
             pieces.row(self.heading, None, self.write_again),
             self.line,
             self.list,
+            self._below,
             spacing=2,
         )
 
@@ -144,6 +146,7 @@ class Letters(QWidget):
         )
         for part in (self.line, self.list, self.write_again):
             part.setVisible(bool(entries))
+        self._below.setVisible(not entries)
 
     def _choice(self, entry: Registered, now: datetime, *, names: bool) -> Choice:
         member = self._shared.catalogue.members.get(entry.sender)
