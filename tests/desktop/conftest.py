@@ -117,7 +117,11 @@ class Hand:
     def press(self, *keys: str) -> None:
         for key in keys:
             combination = QKeySequence(key)[0]
-            QTest.keyClick(self.focus, combination.key(), combination.keyboardModifiers())
+            popup = QApplication.activePopupWidget()  # a menu takes the keys while it is open
+            target = (popup.focusWidget() or popup) if popup else self.focus
+            QTest.keyClick(target, combination.key(), combination.keyboardModifiers())
+            if popup and not QApplication.activePopupWidget():
+                self.window.activateWindow()  # the offscreen platform forgets which one was active
             self.settle()
 
     def settle(self) -> None:

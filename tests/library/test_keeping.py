@@ -21,6 +21,7 @@ from nebbet.library.doctor import look
 from nebbet.library.groups import group_name, read_mark
 from nebbet.library.moving import copy_library, counts
 from nebbet.library.postgres import OLDER, Away, postgres_engine
+from nebbet.library.register_finding import Wanted
 from nebbet.library.setting_up import make_ready, rights_needed
 from nebbet.library.store import open_library
 from tests.conftest import NOW
@@ -232,7 +233,7 @@ def test_an_older_library_is_backed_up_before_it_is_brought_up_to_date(
     with closing(open_library(url)) as library:
         from nebbet.library import register
 
-        assert register.page(library.engine, "angstrom refund").found == 1
+        assert register.page(library.engine, Wanted("angstrom refund")).found == 1
 
 
 # People

@@ -20,6 +20,7 @@ from nebbet.library.merging import likely_twins, merging, telling_apart
 from nebbet.library.people_pages import case_page, person_page
 from nebbet.library.people_writing import Changed, undoing
 from nebbet.library.register import page
+from nebbet.library.register_finding import Wanted
 from nebbet.library.store import Library
 from nebbet.library.taking_out import held_on, take_out, write_held
 from tests.conftest import NOW
@@ -121,7 +122,7 @@ def test_somebody_is_taken_out_and_the_register_keeps_that_a_letter_went(filled:
     bare = entries["<2@x>"]
     assert (bare.name, bare.address, bare.contact, bare.subject) == ("", "", "", "")
     assert bare.case_number == "LS-1" and bare.sender == "m1"
-    assert page(filled.register_engine, "anne").found == 0, "and nothing finds her"
+    assert page(filled.register_engine, Wanted("anne")).found == 0, "and nothing finds her"
     assert entries["<3@x>"].name == "Bo Pell"
 
 

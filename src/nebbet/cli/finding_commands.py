@@ -9,6 +9,7 @@ import click
 from nebbet.cli.here import chance, open_here
 from nebbet.cli.options import as_json, home
 from nebbet.library import register
+from nebbet.library.register_finding import Wanted
 from nebbet.library.search import make_finder
 from nebbet.personal import outbox as outboxes
 from nebbet.personal.home import make_home
@@ -28,7 +29,7 @@ def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
     catalogue = here.catalogue
     wanted = " ".join(words)
     finder = make_finder(catalogue, now)
-    sent = register.page(here.library.register_engine, wanted).rows
+    sent = register.page(here.library.register_engine, Wanted(wanted)).rows
     rows = [
         *(
             ("template", catalogue.templates[key].id, catalogue.templates[key].title)

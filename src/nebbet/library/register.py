@@ -7,18 +7,18 @@ from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import asdict
-from sqlalchemy import Connection, Engine, Select, func, literal_column, select, text, tuple_
+from sqlalchemy import Connection, Engine, func, literal_column, select, tuple_
 from sqlalchemy.dialects import postgresql, sqlite
 
-from nebbet.core.ranking.words import wanted_words
 from nebbet.library.engine import explained, reading
 from nebbet.library.entries import Registered, found_by
+from nebbet.library.register_finding import CANNOT, Wanted, narrowed
 from nebbet.library.schema import register as table
 
 LATEST = 2000  # letters of all that a window holds: what somebody looks for without going far
 _OWN = 500  # and of the person's own, where others write more
 PAGE = 200
-_CANNOT = "The register cannot be read"
+EVERY = Wanted()
 _COLUMNS = [table.c[name] for name in Registered.__struct_fields__]
 
 
@@ -41,52 +41,33 @@ def enter(connection: Connection, entries: Iterable[Registered]) -> None:
 
 
 def page(
-    engine: Engine, words: str = "", after: Registered | None = None, size: int = PAGE
+    engine: Engine, wanted: Wanted = EVERY, after: Registered | None = None, size: int = PAGE
 ) -> Page:
-    """The newest letters that have all the words, each as it begins; after is the last one that is
-    shown already, and then only the rows are read."""
-    wanted = wanted_words(words.replace("_", " "))
-    if words.strip() and not wanted:
+    """The newest letters of those that are wanted; after is the last one that is shown already, and
+    then only the rows are read."""
+    if wanted.is_nothing:
         return Page()
     rows = select(*_COLUMNS).order_by(table.c.sent.desc(), table.c.message_id.desc()).limit(size)
     if after is not None:
         at = tuple_(table.c.sent, table.c.message_id)
         rows = rows.where(at < tuple_(after.sent, after.message_id))
-    with explained(_CANNOT), reading(engine) as connection:
+    with explained(CANNOT), reading(engine) as connection:
         found = [
-            Registered(**row) for row in connection.execute(_with(rows, wanted, engine)).mappings()
+            Registered(**row)
+            for row in connection.execute(narrowed(rows, wanted, engine)).mappings()
         ]
         if after is not None:
             return Page(found)
-        of = connection.scalar(select(func.count()).select_from(table)) or 0
-        some = select(func.count()).select_from(table)
-        count = connection.scalar(_with(some, wanted, engine)) if wanted else of
+        every = select(func.count()).select_from(table)
+        of = connection.scalar(every) or 0
+        count = of if wanted.is_all else connection.scalar(narrowed(every, wanted, engine))
         return Page(found, count or 0, of)
-
-
-def _with(statement: Select[Any], wanted: list[str], engine: Engine) -> Select[Any]:
-    """Of a statement, only what has all the words. The words are letters and digits alone."""
-    if not wanted:
-        return statement
-    if engine.dialect.name == "postgresql":
-        asked = " & ".join(f"{word}:*" for word in wanted)
-        found = text(
-            "to_tsvector('pg_catalog.simple', register.words) "
-            "@@ to_tsquery('pg_catalog.simple', :asked)"
-        )
-    else:
-        asked = " AND ".join(f'"{word}"*' for word in wanted)
-        found = text(
-            "register.message_id IN "
-            "(SELECT message_id FROM register_words WHERE register_words MATCH :asked)"
-        )
-    return statement.where(found.bindparams(asked=asked))
 
 
 def latest(engine: Engine, member: str = "") -> list[Registered]:
     """The newest letters, and the newest ones of a member, newest first."""
     newest = select(*_COLUMNS).order_by(table.c.sent.desc())
-    with explained(_CANNOT), reading(engine) as connection:
+    with explained(CANNOT), reading(engine) as connection:
         rows = list(connection.execute(newest.limit(LATEST)).mappings())
         if member:
             mine = newest.where(table.c.sender == member).limit(_OWN)
@@ -99,7 +80,7 @@ def with_letters(
 ) -> list[Registered]:
     """The newest letters as they were listed, with some that were entered since."""
     some = select(*_COLUMNS).where(table.c.message_id.in_(list(messages)))
-    with explained(_CANNOT), reading(engine) as connection:
+    with explained(CANNOT), reading(engine) as connection:
         found = [Registered(**row) for row in connection.execute(some).mappings()]
     return _in_order((*found, *listed), member)
 
@@ -128,7 +109,7 @@ def letters_of(
         if wanted
     ]
     found: dict[str, Registered] = {}
-    with explained(_CANNOT), reading(engine) as connection:
+    with explained(CANNOT), reading(engine) as connection:
         for half in halves:
             for row in connection.execute(half).mappings():
                 found.setdefault(row["message_id"], Registered(**row))
@@ -139,7 +120,7 @@ def letters_about(engine: Engine, number: str, most: int = PAGE) -> list[Registe
     """The letters about a case, newest first."""
     wanted = select(*_COLUMNS).where(table.c.case_number == number)
     newest = wanted.order_by(table.c.sent.desc()).limit(most)
-    with explained(_CANNOT), reading(engine) as connection:
+    with explained(CANNOT), reading(engine) as connection:
         return [Registered(**row) for row in connection.execute(newest).mappings()]
 
 
@@ -149,5 +130,5 @@ def count_by(engine: Engine, column: str, **where: str) -> dict[Any, int]:
     counted = select(by, func.count(literal_column("*"))).group_by(by)
     for name, value in where.items():
         counted = counted.where(table.c[name] == value)
-    with explained(_CANNOT), reading(engine) as connection:
+    with explained(CANNOT), reading(engine) as connection:
         return {row[0]: row[1] for row in connection.execute(counted)}

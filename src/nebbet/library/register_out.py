@@ -13,6 +13,7 @@ from nebbet.core.sentences import said
 from nebbet.library.disk import write_file
 from nebbet.library.entries import Registered
 from nebbet.library.register import page
+from nebbet.library.register_finding import Wanted
 
 _HEADINGS = ("Sent", "To", "Address", "Case", "Template", "Edition", "Subject", "From", "Message")
 _AT_ONCE = 2000
@@ -20,14 +21,14 @@ MOST_ROWS = 1_048_575  # below the headings of a sheet (ISO/IEC 29500-1 §18.3.1
 
 
 def write_register(
-    engine: Engine, words: str, path: Path, names: Mapping[str, str], *, overwrite: bool = True
+    engine: Engine, wanted: Wanted, path: Path, names: Mapping[str, str], *, overwrite: bool = True
 ) -> int:
-    """Write the letters that have the words, newest first, into a CSV or XLSX file, wholly or not
+    """Write the letters that are wanted, newest first, into a CSV or XLSX file, wholly or not
     at all, and return how many there are. names are those of the members by their ids.
 
     Raises NebbetError where the file cannot be written, or a sheet cannot hold them all.
     """
-    rows = (_cells(one, names) for one in _all(engine, words))
+    rows = (_cells(one, names) for one in _all(engine, wanted))
     if path.suffix.casefold() == ".xlsx":
         data, count = _sheet(rows)
     else:
@@ -36,10 +37,10 @@ def write_register(
     return count
 
 
-def _all(engine: Engine, words: str) -> Iterator[Registered]:
+def _all(engine: Engine, wanted: Wanted) -> Iterator[Registered]:
     last: Registered | None = None
     while True:
-        rows = page(engine, words, last, _AT_ONCE).rows
+        rows = page(engine, wanted, last, _AT_ONCE).rows
         yield from rows
         if len(rows) < _AT_ONCE:
             return

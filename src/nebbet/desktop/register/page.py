@@ -23,13 +23,14 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.register.narrowing import Narrowing
 from nebbet.desktop.register.pages import Pages
 from nebbet.desktop.register.wording import offer_wording
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.sending import Sending
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
-from nebbet.library.register import LATEST, Page
+from nebbet.library.register import EVERY, LATEST, Page
 
 _COLUMNS = ("Sent", "To", "Case", "Template", "Subject", "From")
 _MOVED = 400  # milliseconds on a row until its message is fetched
@@ -44,8 +45,10 @@ class RegisterPage(Place):
     title = "Register"
     help = (
         "Every letter that went out, newest first. Type in the field to find by person, address, "
-        "case, template or subject. The message of the row at hand opens by itself, with Return at "
-        "once. Ctrl+Alt+W begins a letter to the same person about the same case. Ctrl+Alt+G takes "
+        "case, template or subject; narrow it to days (Ctrl+Alt+D), a colleague, a shelf or a kind "
+        "of case. A click on a bar, or drawing over several, narrows it to their days. The message "
+        "of the row at hand opens by itself, with Return at once. "
+        "Ctrl+Alt+W begins a letter to the same person about the same case. Ctrl+Alt+G takes "
         "what you changed by hand in a letter to its template, to be offered to the team. "
         "Ctrl+Alt+E writes what is found into a table."
     )
@@ -63,7 +66,9 @@ class RegisterPage(Place):
         self.table = _Table()
         self._count = pieces.label("", "note")
         self._pages = Pages(shared)
+        self.narrowing = Narrowing(shared)
         self._wanted: str | None = None  # the message to open once its row is there
+        self._shown_for = EVERY
         self._open_soon = False  # somebody asked for the first row before it was there
         self.offer_button = pieces.button(
             "Offer its wording for the template", self.offer, "words", "Ctrl+Alt+G"
@@ -87,7 +92,7 @@ class RegisterPage(Place):
         left = QWidget()
         head = pieces.row(pieces.grow(self.find_field), self._count)
         below = pieces.row(self.write_button, self.offer_button, None, self.out_button)
-        pieces.fill(QVBoxLayout(left), head, self.table, below, margin=8)
+        pieces.fill(QVBoxLayout(left), head, self.narrowing, self.table, below, margin=8)
         split = QSplitter()
         split.setHandleWidth(1)
         split.setChildrenCollapsible(False)
@@ -99,6 +104,7 @@ class RegisterPage(Place):
     def _connect(self) -> None:
         self._typed = after_pause(self, _TYPED, self.refresh)
         self.find_field.textChanged.connect(lambda _text: self._typed.start())
+        self.narrowing.changed.connect(self.refresh)
         self._pages.came.connect(self._show_page)
         self.table.verticalScrollBar().valueChanged.connect(self._scrolled)
         self.find_field.returnPressed.connect(self.table.setFocus)
@@ -110,6 +116,7 @@ class RegisterPage(Place):
         self._shared.register_changed.connect(self._follow)
         self.add_key("Open the message", "Return", self._return)
         self.add_key("Find in the register", "Ctrl+L", self.find_field.setFocus)
+        self.add_key("Narrow to some days", "Ctrl+Alt+D", self.narrowing.days.setFocus)
         self.add_key("Write to this person", "Ctrl+Alt+W", self.write)
         self.add_key("Write a table of what is found", "Ctrl+Alt+E", self.ask_where)
         self.add_key("Offer its wording for the template", "Ctrl+Alt+G", self.offer)
@@ -124,7 +131,8 @@ class RegisterPage(Place):
 
     def refresh(self) -> None:
         """Show the register as it is now."""
-        self._pages.ask(self.find_field.text())
+        self.narrowing.offer()
+        self._pages.ask(self.narrowing.wanted(self.find_field.text()))
 
     def _scrolled(self, at: int) -> None:
         bar = self.table.verticalScrollBar()
@@ -133,7 +141,7 @@ class RegisterPage(Place):
 
     def _more(self) -> None:
         if self.shown and len(self.shown) < self._pages.found:
-            self._pages.ask(self._pages.words, after=self.shown[-1])
+            self._pages.ask(self._pages.wanted, after=self.shown[-1])
 
     def _show_page(self, page: Page, after: Registered | None) -> None:
         """Show letters that were read: anew, or below those that are there."""
@@ -143,13 +151,16 @@ class RegisterPage(Place):
             self.shown += page.rows
             self._fill_rows(len(self.shown) - len(page.rows))
         self._count.setText(_count(self._pages.found, self._pages.of))
+        if after is None:
+            self.narrowing.show_plot(self._pages.wanted)
         if self._wanted:
             self._open_wanted()
         elif self._open_soon:
             self.open_current()
 
     def _show_rows(self, rows: list[Registered]) -> None:
-        if rows and rows == self.shown[: len(rows)]:
+        same, self._shown_for = self._shown_for == self._pages.wanted, self._pages.wanted
+        if same and rows and rows == self.shown[: len(rows)]:
             return  # a message that is open stays open
         # Whoever stands at the newest, and opened nothing, stays at the newest.
         moved = self.table.currentRow() > 0 or self._right.currentWidget() is self.view
@@ -188,6 +199,7 @@ class RegisterPage(Place):
     def show_entry(self, message_id: str) -> None:
         """Go to an entry and open its message."""
         self.find_field.clear()
+        self.narrowing.clear()
         self._typed.stop()
         self._wanted = message_id
         self.refresh()
@@ -199,7 +211,7 @@ class RegisterPage(Place):
                 self.table.selectRow(row)
                 self.open_current()
                 return
-        if self._pages.words == "" and len(self.shown) < min(self._pages.found, LATEST):
+        if self._pages.wanted.is_all and len(self.shown) < min(self._pages.found, LATEST):
             self._more()
         else:
             self._wanted = None
@@ -229,6 +241,8 @@ class RegisterPage(Place):
             self.open_current()
         elif self.find_field.hasFocus():
             self.table.setFocus()
+        elif self.narrowing.days.hasFocus():
+            self.narrowing.take_days()
 
     def write(self) -> None:
         """Begin a letter to the person of the entry at hand, about the same case."""
@@ -255,14 +269,14 @@ class RegisterPage(Place):
 
     def write_out(self, path: Path) -> None:
         """Write what is found into a table."""
-        shared, words = self._shared, self.find_field.text()
+        shared, wanted = self._shared, self.narrowing.wanted(self.find_field.text())
         names = {key: member.name for key, member in shared.catalogue.members.items()}
         engine = shared.library.register_engine
 
         def write() -> int:
             from nebbet.library.register_out import write_register
 
-            return write_register(engine, words, path, names)
+            return write_register(engine, wanted, path, names)
 
         def done(count: int) -> None:
             shared.voice.say(

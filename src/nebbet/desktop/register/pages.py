@@ -6,7 +6,8 @@ from nebbet.core.errors import NebbetError
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
-from nebbet.library.register import Page, page
+from nebbet.library.register import EVERY, Page, page
+from nebbet.library.register_finding import Wanted
 
 
 class Pages(QObject):
@@ -19,11 +20,11 @@ class Pages(QObject):
     def __init__(self, shared: SharedLibrary) -> None:
         super().__init__(shared)
         self._shared = shared
-        self.words = ""
+        self.wanted = EVERY
         self.found = self.of = 0
         self._work: Operations = shared.reads
         self._asked = self._pending = False
-        self._next: tuple[str, Registered | None] = ("", None)
+        self._next: tuple[Wanted, Registered | None] = (EVERY, None)
         self._after: Registered | None = None  # of what is asked now
 
     @property
@@ -31,11 +32,11 @@ class Pages(QObject):
         """Whether other rows are on their way."""
         return (self._asked and self._after is None) or self._pending
 
-    def ask(self, words: str, after: Registered | None = None) -> None:
-        """Ask for the letters that have the words, from the newest on, or after one."""
+    def ask(self, wanted: Wanted, after: Registered | None = None) -> None:
+        """Ask for the letters that are wanted, from the newest on, or after one."""
         if after is not None and self._pending and self._next[1] is None:
             return  # a first page is on its way, and makes this one needless
-        self._next = (words, after)
+        self._next = (wanted, after)
         self._pending = True
         if not self._asked:
             self._ask_next()
@@ -44,12 +45,12 @@ class Pages(QObject):
         if not self._shared.is_open:
             self._pending = False
             return
-        words, after = self._next
+        wanted, after = self._next
         self._asked, self._pending, self._after = True, False, after
         library = self._shared.library
 
         def read() -> Page:
-            return page(library.register_engine, words, after)
+            return page(library.register_engine, wanted, after)
 
         def done(found: Page) -> None:
             self._asked = False
@@ -57,8 +58,8 @@ class Pages(QObject):
                 self._ask_next()  # other words by now
                 return
             if after is None:
-                found = found if found.rows else self._nearly(words, found.of)
-                self.words, self.found, self.of = words, found.found, found.of
+                found = found if found.rows else self._nearly(wanted, found.of)
+                self.wanted, self.found, self.of = wanted, found.found, found.of
             self.came.emit(found, after)
             if self._pending:
                 self._ask_next()
@@ -69,9 +70,10 @@ class Pages(QObject):
 
         self._work.run(read, done, failed)
 
-    def _nearly(self, words: str, of: int) -> Page:
+    def _nearly(self, wanted: Wanted, of: int) -> Page:
         """Where no letter has the words: those of the newest that nearly have them."""
-        if not words.strip():
+        words = wanted.words
+        if wanted != Wanted(words) or not words.strip():
             return Page([], 0, of)
         by_key = {entry.message_id: entry for entry in self._shared.entries}
         rows = [by_key[key] for key in self._shared.search.sent(words)]
