@@ -1,12 +1,18 @@
 """Where a letter begins, and whom it is for: a link, a person without an address, somebody not on
 file, two at once."""
 
+from contextlib import closing
+
 import pytest
+from msgspec.structs import replace
 
 from nebbet.cli.window import Wanted, begin
 from nebbet.core.message.links import read_mailto
-from nebbet.core.records import Contact
+from nebbet.core.records import Case, Contact, Person
 from nebbet.desktop.letters.page import LettersPage
+from nebbet.library.people_writing import Changed
+from nebbet.library.store import open_library
+from nebbet.personal.home import Home
 from tests.desktop.conftest import Hand
 
 
@@ -139,3 +145,46 @@ def test_earlier_letters_stand_beside_the_one_that_is_written(
     letters.model.set_recipient(None)
     letters.model.set_case(None)
     hand.until(lambda: not letters.earlier.isVisible())
+
+
+def _at(case: Case, fare: str) -> Case:
+    return replace(case, fields={**case.fields, "fare": {"money": fare, "currency": "GBP"}})
+
+
+def test_values_follow_a_case_that_is_changed_elsewhere(
+    hand: Hand, home: Home, letters: LettersPage
+) -> None:
+    people = hand.session.shared.library.people
+    case = people.numbered("LS-48260")
+    assert case is not None and case.contact is not None
+    letters.take("refund-agreed")
+    letters.model.set_case(case)
+    hand.until(lambda: "£64.00" in letters.paper.body.toPlainText())
+    letters.model.type_value("refund by", "soon")
+
+    def elsewhere(*changes: Changed) -> None:
+        with closing(open_library(home.library_file)) as library:
+            library.change_people(changes)
+
+    dearer = _at(case.case, "80.00")
+    moved = replace(case.contact, email="aoife@new.example")
+    elsewhere(Changed(case.case, dearer), Changed(case.contact, moved))
+    hand.until(lambda: "£80.00" in letters.paper.body.toPlainText())
+    assert "Fare paid: £80.00" in hand.said and "goes to aoife@new.example" in hand.said
+    letter = letters.model.letter
+    assert letter is not None and letter.recipient is not None
+    assert letter.recipient.email == "aoife@new.example"
+    assert letter.answers == {"refundby": "soon"}, "what was typed stays"
+    hand.click(hand.window.notices.action)
+    hand.until(lambda: "£64.00" in letters.paper.body.toPlainText())
+
+    # A letter that was put aside follows when it is taken up again; a chosen address stays.
+    letters.model.set_recipient(Person(replace(moved, email="desk@work.example")))
+    first = letter.id
+    letters.new_letter()
+    elsewhere(Changed(dearer, _at(dearer, "9.00")))
+    letters.open_letter(first)
+    hand.until(lambda: "£9.00" in letters.paper.body.toPlainText())
+    letter = letters.model.letter
+    assert letter is not None and letter.recipient is not None
+    assert letter.recipient.email == "desk@work.example"

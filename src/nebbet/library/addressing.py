@@ -4,7 +4,7 @@ from msgspec.structs import replace
 
 from nebbet.core import letter as letters
 from nebbet.core.letter import Letter
-from nebbet.core.records import Matter, Person
+from nebbet.core.records import Case, Contact, Matter, Person
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.writing import belonging
 
@@ -47,3 +47,17 @@ def _spoken(catalogue: Catalogue, letter: Letter) -> Letter:
         return letter
     content = catalogue.included(template.content)
     return letters.in_language(letter, content, language) or letter
+
+
+def with_newer(
+    letter: Letter, contact: Contact | None, case: Case | None, before: Contact | None = None
+) -> Letter:
+    """The letter with its recipient and case as they are on file now. The address stays the one
+    that was chosen, unless it was the person's own as they were before."""
+    recipient = letter.recipient
+    if recipient and contact and contact.id == recipient.id:
+        own = before is not None and recipient.email == before.email
+        recipient = contact if own else replace(contact, email=recipient.email)
+    if letter.case is None or case is None or case.id != letter.case.id:
+        case = letter.case
+    return replace(letter, recipient=recipient, case=case)

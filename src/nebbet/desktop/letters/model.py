@@ -161,6 +161,10 @@ class LetterModel(QObject):
         other = self.letter is not None and letter.language != self.letter.language
         self._change(letter, act, text=other)
 
+    def follow(self, letter: Letter) -> None:
+        """Take the recipient and the case as they are on file now."""
+        self._change(letter)
+
     def set_language(self, code: str) -> None:
         """Write in another language: with the template's own text in it where the words are still
         the template's."""

@@ -22,6 +22,7 @@ from nebbet.desktop.letters.language_choice import LanguageChoice
 from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.letters.newer_editions import THIS_LETTER, NewerEditions
+from nebbet.desktop.letters.newer_records import NewerRecords
 from nebbet.desktop.letters.outgoing import OutgoingView
 from nebbet.desktop.letters.particulars import Particulars
 from nebbet.desktop.letters.pile import Pile
@@ -60,6 +61,7 @@ class LettersPage(Place):
         self._told: Finding | None = None  # what stands in the way, as it was told
         self.model.replaced.connect(self._forget)  # before anything is told of what comes
         NewerEditions(session, self.model)
+        NewerRecords(session, self.model)
         self.pile = Pile(session.letters, session.sending)
         self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)
@@ -387,8 +389,7 @@ class LettersPage(Place):
 
     def discard(self) -> None:
         """Take the open letter off the pile, with a way to put it back."""
-        letter = self.model.letter
-        if letter is None:
+        if (letter := self.model.letter) is None:
             return
         self._session.letters.discard(letter.id)
         self._show_nothing()
