@@ -2,9 +2,11 @@
 file, two at once."""
 
 from contextlib import closing
+from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
+from PySide6.QtWidgets import QMenu
 
 from nebbet.cli.window import Wanted, begin
 from nebbet.core.message.links import read_mailto
@@ -188,3 +190,52 @@ def test_values_follow_a_case_that_is_changed_elsewhere(
     letter = letters.model.letter
     assert letter is not None and letter.recipient is not None
     assert letter.recipient.email == "desk@work.example"
+
+
+def test_the_files_of_a_case_are_kept_with_it_and_attached_from_a_list(
+    hand: Hand, letters: LettersPage, tmp_path: Path
+) -> None:
+    one, other = tmp_path / "photo of the door.png", tmp_path / "letter & answer.txt"
+    one.write_bytes(b"\x89PNG not really")
+    other.write_text("Dear all")
+    hand.press("Alt+2")
+    people = hand.window.people.view
+    case = hand.session.shared.library.people.numbered("DC-1107")
+    assert case is not None
+    people.show_case(case.case.id)
+    files = people.case_view.other
+    hand.until(lambda: files._case and files._case.number == "DC-1107")
+    files.take_paths([str(one), str(other), str(one)])
+    kept = hand.session.shared.library.people
+
+    def names() -> list[str]:
+        found, held = kept.case(case.case.id), hand.session.shared.catalogue.files
+        return [held[key].name for key in found.files if key in held] if found else []
+
+    hand.until(lambda: names() == [one.name, other.name])
+    hand.until(lambda: people.page and len(people.page.matter.case.files) == 2)  # type: ignore[union-attr]
+    files.save(people.page.matter.case.files[1], tmp_path / "out.txt")  # type: ignore[union-attr]
+    hand.until((tmp_path / "out.txt").exists)
+    assert (tmp_path / "out.txt").read_text() == "Dear all"
+
+    people.write_letter()
+    letters.take("claim-received")
+    letters.model.set_case(kept.matter(case.case.id))
+    assert letters.attachments.of_case.isVisible()
+    letters.attachments.offer_of_case()
+    menu = letters.attachments.findChildren(QMenu)[-1]
+    assert [action.text() for action in menu.actions() if action.text()] == [
+        "photo of the door.png (15 bytes)", "letter && answer.txt (8 bytes)", "All of them",
+    ]  # fmt: skip
+    menu.actions()[0].trigger()
+    menu.close()
+    hand.window.activateWindow()
+    assert letters.model.letter is not None
+    assert [a.name for a in letters.model.letter.attached][-1] == (one.name,)
+    hand.press("Alt+2")
+    people.show_case(case.case.id)
+    hand.until(lambda: files._case and len(files._case.files) == 2)
+    files._drop(files._case.files[0], one.name)  # type: ignore[union-attr]
+    hand.until(lambda: names() == [other.name])
+    hand.click(hand.window.notices.action)
+    hand.until(lambda: names() == [one.name, other.name])

@@ -123,12 +123,13 @@ def remove_file(library: Library, file: str) -> None:
             schema.proposal.c.content,
             schema.passage.c.data,
             schema.frame.c.data,
+            schema.case.c.data,
         )
         held = (select(column).where(column.contains(file)).limit(1) for column in columns)
         needed = any(connection.scalar(one) is not None for one in held)
         if needed or is_needed_unseen(connection, file):
             raise NebbetError(
-                "A template, a passage or a frame needs this file, or an earlier edition does",
+                "A template, a passage, a frame, a case or an earlier edition needs this file",
                 kept="It stays in the library",
                 advice="Put another file in its place instead",
             )

@@ -158,6 +158,7 @@ class LettersPage(Place):
         self.add_key("Send", "Ctrl+Return", self._send_key)
         self.add_key("Earlier letters", "Ctrl+H", self.earlier.toggle)
         self.add_key("Other ways out", "Ctrl+Alt+Return", self.ways.offer)
+        self.add_key("Attach a file of the case", "Ctrl+Alt+Y", self.attachments.offer_of_case)
         back = self._session.sending.take_back_last
         self.add_key("Take the last letter back", "Ctrl+Shift+Return", back)
         self.add_key("Go to the case", "Ctrl+G", self.case.setFocus)

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable, Sequence
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -15,12 +15,13 @@ from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.member_form import LANGUAGES
 from nebbet.desktop.kit.picker import Choice, ChoiceList
+from nebbet.desktop.people.case_files import CaseFiles
 from nebbet.desktop.people.time_line import Letters
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.people_pages import CasePage, PersonPage
 
 _LANGUAGE = "en_GB"  # the window's own
-_LEAST = 110  # pixels
+_LEAST, _MOST = 110, 250  # pixels that what is known takes before the letters have any
 _NARROW, _BESIDE = 760, (300, 220)  # pixels: what stands beside is narrower in a narrow window
 _MOST_ROWS = 6  # of a small list that are seen without scrolling
 
@@ -46,7 +47,7 @@ class RecordView(QWidget):
         self.fields.setHorizontalSpacing(14)
         self.letters = Letters(shared)
         self.one = SmallList()
-        self.other = SmallList()
+        self.other = self._make_other()
         ledger, beside = QWidget(), QWidget()
         pieces.fill(QVBoxLayout(ledger), self.fields, None)
         pieces.fill(QVBoxLayout(beside), self.one, self.other, None, spacing=10)
@@ -71,6 +72,10 @@ class RecordView(QWidget):
         layout.setStretchFactor(middle, 3)
         layout.setStretchFactor(self.letters, 2)
 
+    def _make_other(self) -> QWidget:
+        """What stands below the small list."""
+        raise NotImplementedError
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._beside.setFixedWidth(_BESIDE[event.size().width() < _NARROW])
@@ -79,6 +84,7 @@ class RecordView(QWidget):
         """What is known takes the height that it needs; the letters have the rest."""
         tall = max(part.sizeHint().height() for part in (self._ledger, self._beside))
         self._middle.setMaximumHeight(max(tall, _LEAST) + 8)
+        self._middle.setMinimumHeight(min(max(tall, _LEAST), _MOST) + 8)
 
     def _show_rows(self, rows: Iterable[tuple[str, str]]) -> None:
         """Show fields that hold something."""
@@ -120,6 +126,11 @@ class SmallList(QWidget):
 class PersonView(RecordView):
     """A person."""
 
+    other: SmallList
+
+    def _make_other(self) -> SmallList:
+        return SmallList()
+
     def show_person(self, page: PersonPage) -> None:
         """Show somebody."""
         contact, catalogue = page.contact, self._shared.catalogue
@@ -151,7 +162,7 @@ class PersonView(RecordView):
             self.person.emit,
         )
         self.letters.show_letters(page.letters, names=False)
-        self._fit()
+        QTimer.singleShot(0, self, self._fit)  # once the new rows are there to be measured
 
     def _greeted(self, contact: Contact) -> str:
         language = language_of(contact.language or _LANGUAGE).language
@@ -173,6 +184,11 @@ class PersonView(RecordView):
 
 class CaseView(RecordView):
     """A case."""
+
+    other: CaseFiles
+
+    def _make_other(self) -> CaseFiles:
+        return CaseFiles(self._shared)
 
     def show_case(self, page: CasePage) -> None:
         """Show a case."""
@@ -205,14 +221,9 @@ class CaseView(RecordView):
             ],
             self.person.emit,
         )
-        files = [
-            Choice(key, held.name, f"{held.size // 1024 + 1} kB")
-            for key in case.files
-            if (held := catalogue.files.get(key))
-        ]
-        self.other.show_rows(said("Files"), files, lambda _key: None)
+        self.other.show_case(case)
         self.letters.show_letters(page.letters, names=True)
-        self._fit()
+        QTimer.singleShot(0, self, self._fit)  # once the new rows are there to be measured
 
 
 def _own_rows(values: dict[str, object], kind: Kind | None) -> list[tuple[str, str]]:

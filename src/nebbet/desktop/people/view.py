@@ -34,7 +34,8 @@ class PeopleView(Place):
     help = (
         "People and the cases one writes about. Type in the field to find by name, address, number "
         "or any field; mistakes are forgiven. Return on the one at hand begins a letter. "
-        "Ctrl+E changes it, Ctrl+Alt+A adds a person, Ctrl+Alt+D a case, Ctrl+Alt+X files away. "
+        "Ctrl+E changes it, Ctrl+Alt+A adds a person, Ctrl+Alt+D a case, Ctrl+Alt+Y a file to a "
+        "case, Ctrl+Alt+X files away. "
         "Ctrl+S keeps what is filled in, Esc leaves it as a draft."
     )
     write = Signal(object, object)
@@ -99,6 +100,7 @@ class PeopleView(Place):
             view.case.connect(self.show_case)
             view.letters.opened.connect(self.entry_wanted)
             view.letters.again.connect(self.again)
+        self.case_view.other.wanted.connect(self._take_files)
         self._shared.changed.connect(self._follow)
         self._shared.register_changed.connect(self._show_again)
         for words, keys, act in (
@@ -110,6 +112,7 @@ class PeopleView(Place):
             ("File away, or bring back", "Ctrl+Alt+X", self.file_away),
             ("Who may be the same person", "Ctrl+Alt+T", self.show_twins),
             ("All we hold on this person", "Ctrl+Alt+I", self.show_held),
+            ("Add a file to the case", "Ctrl+Alt+Y", self._add_file),
             ("Keep", "Ctrl+S", self.keep),
             ("Leave the form", "Esc", self.leave_form),
             ("Write again like the letter at hand", "Ctrl+Alt+R", self._write_again),
@@ -318,6 +321,14 @@ class PeopleView(Place):
             else said("{name} is back.", name=called(record))
         )
         self.do([Changed(record, made)], words)
+
+    def _add_file(self) -> None:
+        if isinstance(self.page, CasePage) and not self.is_filling:
+            self.case_view.other.ask_for_files()
+
+    def _take_files(self, case: Case, files: tuple[str, ...], words: str) -> None:
+        """Let a case have other files."""
+        self.do([Changed(case, replace(case, files=files))], words)
 
     def do(
         self, changes: list[Changed], words: str, after: Callable[[], object] | None = None
