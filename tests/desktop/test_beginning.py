@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QApplication, QMenu
 
 from nebbet.cli.window import Wanted, begin
 from nebbet.core.message.links import read_mailto
@@ -228,8 +228,8 @@ def test_the_files_of_a_case_are_kept_with_it_and_attached_from_a_list(
         "photo of the door.png (15 bytes)", "letter && answer.txt (8 bytes)", "All of them",
     ]  # fmt: skip
     menu.actions()[0].trigger()
-    menu.close()
-    hand.window.activateWindow()
+    hand.press("Esc")
+    hand.until(QApplication.focusWidget)
     assert letters.model.letter is not None
     assert [a.name for a in letters.model.letter.attached][-1] == (one.name,)
     hand.press("Alt+2")

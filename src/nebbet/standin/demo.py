@@ -14,11 +14,10 @@ from nebbet.personal.home import Home, make_home
 from nebbet.personal.settings import Account, Settings, read_settings, write_settings
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.process import ServiceProcess
-from nebbet.standin.team import read_members
+from nebbet.standin.team import SEASON_TICKETS, read_members
 
 PASSWORD = "demo"
 ME, LEAD = "benedek.roy", "ottilie.marsh"
-SEASON_TICKETS = "Season tickets.csv"  # a table that another program of the company keeps
 _MADE = ("library.sqlite*", "personal.sqlite*", SEASON_TICKETS)
 _MARK = "made by nebbet demo.txt"
 

@@ -16,9 +16,9 @@ from nebbet.library.import_files import How
 from nebbet.library.link_reading import read_link
 from nebbet.library.links import Link, Linked, put_link
 from nebbet.library.store import Library, open_library
-from nebbet.standin.demo import SEASON_TICKETS
 from nebbet.standin.history import WEEKS, fill_history
 from nebbet.standin.papers import make_papers
+from nebbet.standin.team import SEASON_TICKETS
 from nebbet.standin.world import DemoTemplate, Earlier, World, read_world, season_tickets
 
 LEAD = "ottilie.marsh"

@@ -6,6 +6,8 @@ from typing import Any
 
 from nebbet.core.records import Member
 
+SEASON_TICKETS = "Season tickets.csv"  # a table that another program of the company keeps
+
 
 def read_team() -> dict[str, Any]:
     """The team's own file, as it is written."""
