@@ -116,7 +116,8 @@ def _kinds(raw: Mapping[str, Any]) -> Iterator[Kind]:
         for name, field in raw["fields"].items()
     }
     for name, names in raw["kinds"].items():
-        yield Kind(field_name(name), name, tuple(fields[one] for one in names))
+        naming = raw["naming"].get(name, "")
+        yield Kind(field_name(name), name, tuple(fields[one] for one in names), naming)
 
 
 def season_tickets(today: date) -> str:

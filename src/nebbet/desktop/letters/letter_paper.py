@@ -278,11 +278,17 @@ class LetterPaper(QWidget):
                 said("No address of {name} is on file: type one.", name=name), about=NOT_ON_FILE
             )
             return
-        self._shared.people.meet([Person(one) for one in with_address])
         self._shared.voice.say(
             said("No address of {name} is on file: choose somebody of their household or "
                  "organisation, or type one.", name=name), about=NOT_ON_FILE)  # fmt: skip
-        self.to.offer_these([choices.person_choice(one) for one in with_address])
+        self._offer_people(with_address)
+
+    def _offer_people(self, others: list[Contact]) -> None:
+        """Offer people in the place of the recipient, those who have an address."""
+        with_address = [one for one in others if one.email]
+        if with_address:
+            self._shared.people.meet([Person(one) for one in with_address])
+            self.to.offer_these([choices.person_choice(one) for one in with_address])
 
     # Blanks
 
@@ -332,12 +338,15 @@ class LetterPaper(QWidget):
 
     def show_place(self, part: str, span: str) -> None:
         """Go to where a finding is."""
-        if part in LINES:
+        if part == "to" and not (span and span in self.lines["to"].toPlainText()):
+            self.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
+            recipient = self._model.letter.recipient if self._model.letter else None
+            if recipient and recipient.is_on_file and not recipient.email:
+                self._shared.people.ask(lambda people: people.beside(recipient), self._offer_people)
+        elif part in LINES:
             self.sheet.show_row(LINES[part], True)
             self.lines[part].setFocus(Qt.FocusReason.ShortcutFocusReason)
             self.lines[part].selectAll()
-        elif part == "to":
-            self.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
         elif part == "body":
             self.body.show_words(span)
         elif span:
