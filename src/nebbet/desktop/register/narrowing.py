@@ -30,15 +30,16 @@ class Narrowing(QWidget):
         self.days = QLineEdit()
         self.days.setPlaceholderText(said("All days"))
         self.days.setClearButtonEnabled(True)
-        self.days.setMinimumWidth(140)
+        self.days.setMinimumWidth(120)
         theme.named(
             self.days, said("Days"), said("3 Nov, 1 Nov – 12 Nov, October, 2026 or 30 days")
         )
-        self.colleague = _choice(said("Colleague"), said("All colleagues"))
-        self.shelf = _choice(said("Shelf"), said("All shelves"))
-        self.kind = _choice(said("Kind of case"), said("All kinds"))
+        self.colleague = _choice(said("Colleague"), said("Everybody"))
+        self.shelf = _choice(said("Shelf"), said("Any shelf"))
+        self.kind = _choice(said("Kind of case"), said("Any kind"))
         self.by = _choice(said("Bars by"), said("by colleague"))
         self.by.addItem(said("by shelf"), "template")
+        self.by.setMinimumContentsLength(9)
         self.plot = Plot()
         self._span: tuple[date, date] | None = None
         self._shown: tuple[Wanted, str] | None = None
@@ -163,7 +164,7 @@ class Narrowing(QWidget):
 def _choice(name: str, every: str) -> StillCombo:
     box = StillCombo()
     box.addItem(every, "")
-    box.setMinimumContentsLength(6)
+    box.setMinimumContentsLength(7)
     box.setSizeAdjustPolicy(StillCombo.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     theme.named(box, name)
     return box
