@@ -105,3 +105,19 @@ def test_the_names_beside_the_bars_narrow_it_too(hand: Hand, page: RegisterPage)
     assert page.narrowing.colleague.currentText() == "Ottilie Marsh"
     page.narrowing.by.setCurrentIndex(1)
     hand.until(lambda: "Refunds" in plot.accessibleDescription())
+
+
+def test_the_page_of_a_person_is_one_key_away(hand: Hand, page: RegisterPage) -> None:
+    page.table.selectRow(0)
+    hand.press("Ctrl+Alt+I")
+    hand.until(lambda: "Ana Brown is not on file" in hand.said)
+    shared = hand.session.shared
+    (hanna,) = shared.library.people.find_people("verrell")
+    shared.library.record([Registered("<h@y>", NOW, "ivo.lindqvist", hanna.contact.email)])
+    shared.refresh()
+    hand.until(lambda: len(page.shown) == 5)
+    page.table.selectRow(0)
+    hand.press("Ctrl+Alt+I")
+    people = hand.window.people
+    hand.until(lambda: hand.window.place is people and people.view.page)
+    assert people.view.person_view.title.text() == "Hanna Verrell"

@@ -240,6 +240,7 @@ class Window(QMainWindow):
         page = RegisterPage(self.session.shared, self.session.sending)
         page.reworded.connect(self._edit)
         page.write_to.connect(self._write_to)
+        page.person_wanted.connect(self._show_person)
         self._stack.addWidget(page)
         return page
 
@@ -252,6 +253,11 @@ class Window(QMainWindow):
         page.signature.connect(self._write_signature)
         self._stack.addWidget(page)
         return page
+
+    def _show_person(self, key: str) -> None:
+        """Go to the page of somebody on file."""
+        self.go(self.people)
+        self.people.view.show_person(key)
 
     @property
     def places(self) -> list[Place]:

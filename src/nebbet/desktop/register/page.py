@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.received import Received
+from nebbet.core.records import Matter, Person
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
@@ -40,7 +41,7 @@ _TYPED = 120  # milliseconds after a key until the register is asked
 class RegisterPage(Place):
     """Lists register entries and opens the message behind the one at hand. reworded tells the
     template of which the wording of a letter is a draft now, write_to the person and the case of a
-    letter that is to be begun."""
+    letter that is to be begun, person_wanted the id of somebody whose page is to be shown."""
 
     title = "Register"
     help = (
@@ -48,12 +49,14 @@ class RegisterPage(Place):
         "case, template or subject; narrow it to days (Ctrl+Alt+D), a colleague, a shelf or a kind "
         "of case. A click on a bar, or drawing over several, narrows it to their days. The message "
         "of the row at hand opens by itself, with Return at once. "
-        "Ctrl+Alt+W begins a letter to the same person about the same case. Ctrl+Alt+G takes "
+        "Ctrl+Alt+W begins a letter to the same person about the same case, Ctrl+Alt+I shows their "
+        "page. Ctrl+Alt+G takes "
         "what you changed by hand in a letter to its template, to be offered to the team. "
         "Ctrl+Alt+E writes what is found into a table."
     )
     reworded = Signal(str)
     write_to = Signal(object, object)
+    person_wanted = Signal(str)
 
     def __init__(self, shared: SharedLibrary, sending: Sending) -> None:
         super().__init__()
@@ -77,6 +80,9 @@ class RegisterPage(Place):
             said("Write a table…"), self.ask_where, "words", "Ctrl+Alt+E"
         )
         self.write_button = pieces.button("Write to this person", self.write, "words", "Ctrl+Alt+W")
+        self.person_button = pieces.button(
+            said("Their page"), self.show_person, "words", "Ctrl+Alt+I"
+        )
         self.view = MessageView()
         self.told = pieces.label("", "faint", wrap=True)
         self._right = QStackedWidget()
@@ -91,7 +97,9 @@ class RegisterPage(Place):
         self._right.addWidget(self.view)
         left = QWidget()
         head = pieces.row(pieces.grow(self.find_field), self._count)
-        below = pieces.row(self.write_button, self.offer_button, None, self.out_button)
+        below = pieces.row(
+            self.write_button, self.person_button, self.offer_button, None, self.out_button
+        )
         pieces.fill(QVBoxLayout(left), head, self.narrowing, self.table, below, margin=8)
         split = QSplitter()
         split.setHandleWidth(1)
@@ -118,6 +126,7 @@ class RegisterPage(Place):
         self.add_key("Find in the register", "Ctrl+L", self.find_field.setFocus)
         self.add_key("Narrow to some days", "Ctrl+Alt+D", self.narrowing.days.setFocus)
         self.add_key("Write to this person", "Ctrl+Alt+W", self.write)
+        self.add_key("Show the page of this person", "Ctrl+Alt+I", self.show_person)
         self.add_key("Write a table of what is found", "Ctrl+Alt+E", self.ask_where)
         self.add_key("Offer its wording for the template", "Ctrl+Alt+G", self.offer)
 
@@ -219,7 +228,8 @@ class RegisterPage(Place):
     def _show_hint(self) -> None:
         entry = self.current
         own = entry is not None and entry.sender == self._shared.my_id
-        self.write_button.setEnabled(entry is not None)
+        for button in (self.write_button, self.person_button):
+            button.setEnabled(entry is not None)
         self.offer_button.setEnabled(own and bool(entry and entry.template))
         self._right.setCurrentWidget(self.told)
         if entry is None:
@@ -250,6 +260,19 @@ class RegisterPage(Place):
         if entry is None:
             return
         choices.about_entry(self._shared, entry, self.write_to.emit)
+
+    def show_person(self) -> None:
+        """Go to the page of the person of the entry at hand."""
+
+        def found(person: Person, _matter: Matter | None) -> None:
+            if person.contact.is_on_file:
+                self.person_wanted.emit(person.contact.id)
+                return
+            name = person.contact.name or person.contact.email
+            self._shared.voice.say(said("{name} is not on file.", name=name))
+
+        if entry := self.current:
+            choices.about_entry(self._shared, entry, found)
 
     def offer(self) -> None:
         """Take what was changed by hand in the letter at hand to its template."""
