@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from nebbet.desktop import application
 from nebbet.desktop.kit import theme
+from nebbet.desktop.letters.side import UNREAD
 from nebbet.desktop.window import Window
 from nebbet.personal.home import home_in
 from nebbet.personal.secrets import SessionSecrets
@@ -111,6 +112,7 @@ def from_a_case(at: Counter) -> None:
     complete(at)
     at.press("Ctrl+Return")
     if len(at.window.session.sending.outbox) == before:
+        QTest.qWait(UNREAD + 100)
         at.press("Ctrl+Return")  # a doubt is asked once
     sent(at, before)
 

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication
 
 from nebbet.desktop import application
 from nebbet.desktop.kit import theme
+from nebbet.desktop.letters.side import UNREAD
 from nebbet.desktop.window import Window
 from nebbet.personal.home import home_in
 from nebbet.personal.secrets import SessionSecrets
@@ -155,7 +156,7 @@ def light(camera: Camera) -> None:
     window.letters.pull_box.hide()
     window.letters.model.type_value("other sailing", "Friday at 08:15, the Merrin")
     window.letters._send_key()
-    QTest.qWait(300)
+    QTest.qWait(UNREAD + 100)
     if not window.session.sending.outbox:  # a doubt is asked once
         window.letters._send_key()
     camera.until(lambda: window.session.sending.outbox)

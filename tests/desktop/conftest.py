@@ -23,6 +23,7 @@ from pytestqt.qtbot import QtBot
 
 from nebbet.desktop import application
 from nebbet.desktop.kit import theme
+from nebbet.desktop.letters import side
 from nebbet.desktop.window import Window
 from nebbet.library.holdings import Template
 from nebbet.personal.home import Home, home_in
@@ -54,6 +55,12 @@ def garbage_is_collected_here() -> Iterator[None]:
     yield
     gc.collect()
     gc.enable()
+
+
+@pytest.fixture(autouse=True)
+def doubts_are_read_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A test reads faster than a person."""
+    monkeypatch.setattr(side, "UNREAD", 0)
 
 
 @pytest.fixture(scope="session")

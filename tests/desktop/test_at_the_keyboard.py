@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QPushButton
 
 from nebbet.core import inline
 from nebbet.desktop.kit.pause import DOUBLE_PRESS
+from nebbet.desktop.letters import side
 from nebbet.desktop.letters.newer_editions import THIS_LETTER
 from tests.desktop.conftest import Hand
 from tests.desktop.doing import choose, edit, new_blank, open_letter, paper, retype, take
@@ -64,6 +65,22 @@ def test_a_second_press_of_send_is_not_for_the_next_letter(letter: Hand) -> None
     letter.bot.wait(DOUBLE_PRESS + 100)
     letter.press("Ctrl+Return")
     letter.until(lambda: len(letter.mailbox()) == 2)
+
+
+def test_a_doubled_press_of_send_passes_no_doubt_that_nobody_has_read(
+    letter: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(side, "UNREAD", 600)
+    complete(letter)
+    letter.window.letters.paper.body.setFocus()
+    letter.press("Ctrl+End")
+    letter.type(" [name]")
+    letter.until(lambda: any(f.severity == "doubt" for f in letter.window.letters.model.findings))
+    letter.press("Ctrl+Return", "Ctrl+Return", "Ctrl+Return")
+    assert not letter.session.sending.outbox and "Send again" in letter.said
+    letter.bot.wait(700)
+    letter.press("Ctrl+Return")
+    letter.until(lambda: len(letter.mailbox()) == 1)
 
 
 def test_after_sending_the_person_is_told_with_a_way_back(letter: Hand) -> None:

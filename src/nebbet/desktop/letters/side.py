@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import QElapsedTimer, Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from nebbet.core import inline
@@ -18,6 +18,7 @@ from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.writing import in_the_way
 
+UNREAD = 600  # milliseconds in which nobody has read what a doubt says
 _SHOWN = 4
 _NOT_ASKED: tuple[str, tuple[Finding, ...]] = ("", ())
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
@@ -207,6 +208,7 @@ class SendControl(QWidget):
         super().__init__()
         self._model, self._hold = model, hold
         self._accepted: tuple[str, tuple[Finding, ...]] = _NOT_ASKED
+        self._asked = QElapsedTimer()
         self._came = ""
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -248,10 +250,13 @@ class SendControl(QWidget):
             return
         self._model.refresh()
         found = self._model.findings
+        if self._is_sure() and self._asked.elapsed() < UNREAD:
+            return  # a press that came twice: nobody has read the doubt yet
         sure = {f.key for f in found} if self._is_sure() else set()
         if held := in_the_way(found, sure):
             asked = held[0].severity == "doubt"
             self._accepted = (letter.id, found) if asked else _NOT_ASKED
+            self._asked.start()
             self._show()
             self.stopped.emit(held[0])
         else:
