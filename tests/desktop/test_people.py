@@ -283,8 +283,7 @@ def test_a_lead_sets_a_kind_and_cases_are_called_by_its_field(
     page.form.naming.setCurrentIndex(page.form.naming.findData("from"))
     hand.press("Ctrl+S")
     kept(hand)
-    kinds = hand.session.shared.catalogue
-    hand.until(lambda: hand.session.shared.catalogue is not kinds)
+    hand.until(lambda: hand.session.shared.catalogue.kinds["refund"].naming == "from")
     kind = hand.session.shared.catalogue.kinds["refund"]
     assert kind.naming == "from" and kind.field("fare").label == "Fare paid"  # type: ignore[union-attr]
     hand.press("Esc")

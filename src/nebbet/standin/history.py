@@ -65,7 +65,7 @@ def _letters(
     made = 0
     while made < LETTERS:
         name = chance.choices(names, weights)[0]
-        cases = [c for c in matters if c.kind in habits[name]["kinds"]]
+        cases = [c for c in matters if _is_for(habits[name], c, now.date())]
         case, member = chance.choice(cases), chance.choice(members)
         contact = people[case.contact]
         ago = timedelta(days=round(chance.triangular(0, WEEKS * 7, 0)))
@@ -81,6 +81,14 @@ def _letters(
             )
 
 
+def _is_for(habit: dict[str, Any], case: Case, today: date) -> bool:
+    """Whether a template answers a case: by its kind, and by the days that are left."""
+    least, most = habit.get("days", (-_EVERY, _EVERY))
+    sailing = from_json(case.fields.get("sailing", ""))
+    left = (sailing.date() - today).days if isinstance(sailing, datetime) else 0
+    return case.kind in habit["kinds"] and least <= left <= most
+
+
 def _moved(case: Case, ago: timedelta) -> Case:
     """A case as it was then: its days lie as far from that day as they do from today."""
     fields = {}
@@ -94,7 +102,7 @@ def _answers(habit: dict[str, Any], chance: random.Random) -> dict[str, str]:
     return {
         name: chance.choice(texts)
         for name, texts in habit.items()
-        if name not in ("kinds", "weight")
+        if name not in ("kinds", "weight", "days")
     }
 
 
