@@ -269,26 +269,26 @@ class LetterPaper(QWidget):
         self._shared.people.ask(lambda people: people.beside(contact), self._show_others)
 
     def _show_others(self, others: list[Contact]) -> None:
-        with_address = [one for one in others if one.email]
         name = self._model.letter.recipient.name if (
             self._model.letter and self._model.letter.recipient) else ""  # fmt: skip
         self.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
-        if not with_address:
-            self._shared.voice.say(
-                said("No address of {name} is on file: type one.", name=name), about=NOT_ON_FILE
+        words = said("No address of {name} is on file: type one.", name=name)
+        if self._offer_people(others):
+            words = said(
+                "No address of {name} is on file: choose somebody of their household or "
+                "organisation, or type one.",
+                name=name,
             )
-            return
-        self._shared.voice.say(
-            said("No address of {name} is on file: choose somebody of their household or "
-                 "organisation, or type one.", name=name), about=NOT_ON_FILE)  # fmt: skip
-        self._offer_people(with_address)
+        self._shared.voice.say(words, about=NOT_ON_FILE)
 
-    def _offer_people(self, others: list[Contact]) -> None:
-        """Offer people in the place of the recipient, those who have an address."""
+    def _offer_people(self, others: list[Contact]) -> bool:
+        """Offer people in the place of the recipient, those who have an address; says whether
+        there are any."""
         with_address = [one for one in others if one.email]
         if with_address:
             self._shared.people.meet([Person(one) for one in with_address])
             self.to.offer_these([choices.person_choice(one) for one in with_address])
+        return bool(with_address)
 
     # Blanks
 

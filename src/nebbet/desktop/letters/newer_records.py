@@ -25,11 +25,11 @@ class NewerRecords(QObject):
     def __init__(self, session: Session, model: LetterModel) -> None:
         super().__init__(model)
         self._session, self._model = session, model
-        self._shown = self._met = ""
+        self._about = ("", "")  # the letter and the recipient that were asked for
         self._known: dict[str, Contact] = {}  # the recipient as last read
         session.shared.changed.connect(self._follow)
         model.replaced.connect(self._look)
-        model.worked_out.connect(self._meet)
+        model.worked_out.connect(self._look)
 
     def _ids(self) -> tuple[str, str]:
         letter = self._model.letter
@@ -37,17 +37,11 @@ class NewerRecords(QObject):
         return recipient, letter.case.id if letter and letter.case else ""
 
     def _look(self) -> None:
-        """Another letter is at hand: what it says of people may be of another day."""
-        shown = self._model.letter.id if self._model.letter else ""
-        if shown != self._shown:
-            self._shown, self._met = shown, self._ids()[0]
-            self._ask()
-
-    def _meet(self) -> None:
-        """Know whom the letter goes to as they are before they change."""
-        recipient, _case = self._ids()
-        if recipient != self._met:
-            self._met = recipient
+        """Another letter is at hand, which may be of another day, or it goes to somebody else, who
+        is to be known as they are before they change."""
+        about = (self._model.letter.id if self._model.letter else "", self._ids()[0])
+        if about != self._about:
+            self._about = about
             self._ask()
 
     def _follow(self, change: Change) -> None:

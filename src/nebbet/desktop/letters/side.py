@@ -250,9 +250,10 @@ class SendControl(QWidget):
             return
         self._model.refresh()
         found = self._model.findings
-        if self._is_sure() and self._asked.elapsed() < UNREAD:
+        is_sure = self._is_sure()
+        if is_sure and self._asked.elapsed() < UNREAD:
             return  # a press that came twice: nobody has read the doubt yet
-        sure = {f.key for f in found} if self._is_sure() else set()
+        sure = {f.key for f in found} if is_sure else set()
         if held := in_the_way(found, sure):
             asked = held[0].severity == "doubt"
             self._accepted = (letter.id, found) if asked else _NOT_ASKED

@@ -27,7 +27,8 @@ _MOST_ROWS = 6  # of a small list that are seen without scrolling
 
 
 class RecordView(QWidget):
-    """A heading, the fields as a ledger, small lists beside them, and the letters below.
+    """A heading, the fields as a ledger, a small list beside them with something below it, and the
+    letters.
 
     person and case tell the id of one that somebody goes to.
     """
@@ -35,7 +36,7 @@ class RecordView(QWidget):
     person = Signal(str)
     case = Signal(str)
 
-    def __init__(self, shared: SharedLibrary, acts: Sequence[QWidget]) -> None:
+    def __init__(self, shared: SharedLibrary, acts: Sequence[QWidget], below: QWidget) -> None:
         super().__init__()
         self._shared = shared
         self.title = pieces.label("", "title", wrap=True)
@@ -47,10 +48,9 @@ class RecordView(QWidget):
         self.fields.setHorizontalSpacing(14)
         self.letters = Letters(shared)
         self.one = SmallList()
-        self.other = self._make_other()
         ledger, beside = QWidget(), QWidget()
         pieces.fill(QVBoxLayout(ledger), self.fields, None)
-        pieces.fill(QVBoxLayout(beside), self.one, self.other, None, spacing=10)
+        pieces.fill(QVBoxLayout(beside), self.one, below, None, spacing=10)
         self._ledger, self._beside, self._middle = ledger, beside, QWidget()
         middle = self._middle
         pieces.fill(QHBoxLayout(middle), pieces.grow(pieces.scrolled(ledger)), beside, spacing=24)
@@ -71,10 +71,6 @@ class RecordView(QWidget):
         assert isinstance(layout, QVBoxLayout)
         layout.setStretchFactor(middle, 3)
         layout.setStretchFactor(self.letters, 2)
-
-    def _make_other(self) -> QWidget:
-        """What stands below the small list."""
-        raise NotImplementedError
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -126,10 +122,9 @@ class SmallList(QWidget):
 class PersonView(RecordView):
     """A person."""
 
-    other: SmallList
-
-    def _make_other(self) -> SmallList:
-        return SmallList()
+    def __init__(self, shared: SharedLibrary, acts: Sequence[QWidget]) -> None:
+        self.other = SmallList()
+        super().__init__(shared, acts, self.other)
 
     def show_person(self, page: PersonPage) -> None:
         """Show somebody."""
@@ -185,10 +180,9 @@ class PersonView(RecordView):
 class CaseView(RecordView):
     """A case."""
 
-    other: CaseFiles
-
-    def _make_other(self) -> CaseFiles:
-        return CaseFiles(self._shared)
+    def __init__(self, shared: SharedLibrary, acts: Sequence[QWidget]) -> None:
+        self.other = CaseFiles(shared)
+        super().__init__(shared, acts, self.other)
 
     def show_case(self, page: CasePage) -> None:
         """Show a case."""

@@ -10,12 +10,14 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.placeholders.typed_spans import days_of
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.register.plot import Plot
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.register_finding import Counted, Wanted, moments_of, per_day
 
 _LANGUAGE = "en_GB"
+_PAUSE = 250  # milliseconds after a change until the letters are counted
 
 
 class Narrowing(QWidget):
@@ -37,12 +39,13 @@ class Narrowing(QWidget):
         self.colleague = _choice(said("Colleague"), said("Everybody"))
         self.shelf = _choice(said("Shelf"), said("Any shelf"))
         self.kind = _choice(said("Kind of case"), said("Any kind"))
-        self.by = _choice(said("Bars by"), said("by colleague"))
+        self.by = _choice(said("Bars by"), said("by colleague"), "sender")
         self.by.addItem(said("by shelf"), "template")
         self.by.setMinimumContentsLength(9)
         self.plot = Plot()
         self._span: tuple[date, date] | None = None
-        self._shown: tuple[Wanted, str] | None = None
+        self._wanted: Wanted | None = None  # what is counted
+        self._soon = after_pause(self, _PAUSE, self._count)
         fields = pieces.row(
             pieces.grow(self.days), self.colleague, self.shelf, self.kind, self.by, spacing=4
         )
@@ -54,7 +57,7 @@ class Narrowing(QWidget):
         self.days.textChanged.connect(self._days_cleared)
         for box in (self.colleague, self.shelf, self.kind):
             box.currentIndexChanged.connect(lambda _index: self.changed.emit())
-        self.by.currentIndexChanged.connect(lambda _index: self._plot_again())
+        self.by.currentIndexChanged.connect(lambda _index: self._count())
         self.plot.days_chosen.connect(self.choose_days)
         self.plot.key_chosen.connect(self._choose_key)
 
@@ -123,26 +126,28 @@ class Narrowing(QWidget):
             self.changed.emit()
 
     def _choose_key(self, key: str) -> None:
-        box = self.shelf if self.by.currentData() else self.colleague
+        box = self.shelf if self.by.currentData() == "template" else self.colleague
         at = box.findData(key)
         if at >= 0:
             box.setCurrentIndex(0 if box.currentIndex() == at else at)
 
     # The plot
 
-    def _plot_again(self) -> None:
-        if self._shown:
-            self.show_plot(self._shown[0])
-
     def show_plot(self, wanted: Wanted) -> None:
-        """Count the letters that are wanted, and show them day by day."""
-        shared, now = self._shared, self._now()
-        by = self.by.currentData() or "sender"
-        self._shown = (wanted, by)
+        """Count the letters that are wanted, and show them day by day; soon, for a large register
+        is read as a whole, and whoever types goes on typing."""
+        self._wanted = wanted
+        self._soon.start()
+
+    def _count(self) -> None:
+        shared, now, wanted = self._shared, self._now(), self._wanted
+        if wanted is None or not shared.is_open:
+            return
+        by = self.by.currentData()
         engine = shared.library.register_engine
 
         def done(counts: list[Counted]) -> None:
-            if self._shown == (wanted, by):
+            if self._wanted == wanted and self.by.currentData() == by:
                 self._show_counts(counts, by, now.date())
 
         shared.reads.run(lambda: per_day(engine, wanted, by, now), done, shared.voice.fail)
@@ -161,9 +166,9 @@ class Narrowing(QWidget):
         self.plot.show_counts(counts, names, first, last)
 
 
-def _choice(name: str, every: str) -> StillCombo:
+def _choice(name: str, every: str, key: str = "") -> StillCombo:
     box = StillCombo()
-    box.addItem(every, "")
+    box.addItem(every, key)
     box.setMinimumContentsLength(7)
     box.setSizeAdjustPolicy(StillCombo.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     theme.named(box, name)
