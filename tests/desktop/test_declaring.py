@@ -71,7 +71,7 @@ def test_a_condition_offers_what_it_can_speak_of(hand: Hand) -> None:
     assert page.condition.note.text().endswith("yes")
     hand.press("Ctrl+A")
     hand.type("{{what went")
-    hand.press("Return")
+    hand.press("Tab")
     assert page.condition.text() == "what went wrong"
     hand.type(" {{zz")
     hand.press("Esc")

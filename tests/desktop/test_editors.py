@@ -123,20 +123,20 @@ def test_placeholders_of_a_template_are_single_things(qtbot: QtBot) -> None:
 def test_typing_braces_offers_what_can_stand_there(qtbot: QtBot) -> None:
     edit = template_edit(qtbot)
     QTest.keyClicks(edit, "By {{")
-    assert edit.offers.isVisible() and edit.offers.count() == 3
+    assert edit.braces.list.isVisible() and edit.braces.list.count() == 3
     QTest.keyClicks(edit, "re")
-    assert edit.offers.key == "reason"
+    assert edit.braces.list.key == "reason"
     QTest.keyClick(edit, Qt.Key.Key_Down)
     QTest.keyClick(edit, Qt.Key.Key_Return)
     assert edit.written() == "By {{refund by}}"
-    assert not edit.offers.isVisible()
+    assert not edit.braces.list.isVisible()
     QTest.keyClicks(edit, " or {{new one")
     QTest.keyClick(edit, Qt.Key.Key_Tab)
     assert edit.written() == "By {{refund by}} or {{new one}}"
     edit.undo()
     assert edit.written() == "By {{refund by}} or {{new one"
     QTest.keyClick(edit, Qt.Key.Key_Escape)
-    assert not edit.offers.isVisible()
+    assert not edit.braces.list.isVisible()
 
 
 def test_a_placeholder_typed_to_its_end_becomes_one_thing(qtbot: QtBot) -> None:

@@ -167,7 +167,7 @@ def test_free_fields_are_said_by_templates(hand: Hand, page: LibraryPage) -> Non
     page.editor.body.setFocus()
     hand.press("Ctrl+End", "Return")
     hand.type("Ask at the {{sender.de")
-    assert page.editor.body.offers.isVisible()
+    assert page.editor.body.braces.list.isVisible()
     hand.press("Return", "Ctrl+T")
     assert "second floor" in page.editor.trial.body.toPlainText()
 

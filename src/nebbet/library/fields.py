@@ -5,7 +5,8 @@ from collections.abc import Iterable
 from msgspec import Struct
 
 from nebbet.core import ranking, records
-from nebbet.core.placeholders import GREETING, Placeholder
+from nebbet.core.letter import Letter
+from nebbet.core.placeholders import GREETING, Particular, Placeholder, World, known_names, resolve
 from nebbet.core.ranking import Entry
 from nebbet.core.records.kinds import PEOPLE
 from nebbet.library.catalogue import Catalogue
@@ -73,6 +74,33 @@ def on_offer(declared: Iterable[Placeholder], fields: Fields, words: str) -> lis
         names |= {f"{source}.{name}": source for name in fields.of(source)}
     entries = [Entry(name, (spoken(name), second)) for name, second in names.items()]
     return [(name, names[name]) for name in ranking.find(spoken(words), entries)]
+
+
+_FIRST = ("case", "recipient", "", "fact", "sender")  # "" are a letter's own
+
+
+def values_at_hand(letter: Letter, world: World, words: str) -> list[Particular]:
+    """The values that are known for a letter and could be put into it, by some words of their names
+    or of what they say, best first; without words those of the case come first."""
+    known = {
+        found.name: found
+        for found in resolve(
+            known_names(letter.placeholders, world), letter.placeholders, world, letter.answers
+        )
+        if found.text and not found.problem
+    }
+    order = sorted(known, key=lambda name: _FIRST.index(_source_of(name)))
+    entries = [Entry(name, (_called(known[name]), known[name].text or "")) for name in order]
+    return [known[name] for name in ranking.find(spoken(words), entries)]
+
+
+def _source_of(name: str) -> str:
+    source, dot, _ = name.partition(".")
+    return source if dot and source in _FIRST else ""
+
+
+def _called(found: Particular) -> str:
+    return f"{spoken(found.name)} {found.placeholder.title}"
 
 
 def spoken(name: str) -> str:

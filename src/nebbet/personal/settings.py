@@ -27,12 +27,14 @@ class Account(Struct, frozen=True, omit_defaults=True):
 
 
 class Settings(Struct, frozen=True, omit_defaults=True):
-    """What one person has set. look is light, dark, or empty for the desktop's own."""
+    """What one person has set. look is light, dark, or empty for the desktop's own; record_as is
+    how the record of a case goes into a letter: as rows of its text, or as a sheet."""
 
     member: str = ""
     library: str = ""
     hold_seconds: int = 10
     look: str = ""
+    record_as: str = "rows"
     account: Account = Account()
 
 

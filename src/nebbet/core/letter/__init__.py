@@ -60,6 +60,8 @@ __all__ = [
     "needed",
     "older",
     "passages_in",
+    "record_rows",
+    "record_sheet",
     "rename",
     "renamed",
     "reworded",

@@ -15,6 +15,7 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.letters.address_list import AddressList
 from nebbet.desktop.letters.model import LetterModel
+from nebbet.desktop.letters.values_at_hand import ValuesAtHand
 from nebbet.desktop.paper.body_tools import BodyTools
 from nebbet.desktop.paper.sheet import Desk, Sheet
 from nebbet.desktop.paper.slot_edit import SlotEdit
@@ -55,8 +56,9 @@ class LetterPaper(QWidget):
         self._offered: set[str] = set()  # addresses of people whom it was offered to keep
         self.to = Picker("To", prompt="Name, address or case number", ask=self._offer)
         self.to.nothing = _nobody
+        self._at_hand = ValuesAtHand(shared, model)
         self.lines = {part: self._line(part, name) for part, name in LINES.items()}
-        self.body = SlotEdit(shared.pictures)
+        self.body = SlotEdit(shared.pictures, self._at_hand)
         theme.named(self.body, "Body of the letter")
         rows: list[tuple[str, QWidget]] = [("To", self.to)]
         rows += [(name, self.lines[part]) for part, name in LINES.items()]
@@ -71,7 +73,7 @@ class LetterPaper(QWidget):
         self._connect()
 
     def _line(self, part: str, name: str) -> SlotEdit:
-        line = SlotEdit(single=True)
+        line = SlotEdit(at_hand=self._at_hand, single=True)
         theme.named(line, name)
         line.edited.connect(lambda: self._model.take_line(part, line.line()))
         if part != "subject":
@@ -153,6 +155,10 @@ class LetterPaper(QWidget):
             text = f"{recipient.name} <{address}>" if recipient.name else address
         if not (self.to.hasFocus() and self.to.isModified()):
             self.to.show_text(text)
+
+    def offer_values(self) -> None:
+        """Offer what is known for the letter, where the cursor is."""
+        next((e for e in self.editors if e.hasFocus()), self.body).offer_values()
 
     def show_all_rows(self) -> None:
         """Show the copies rows and go to the first of them."""

@@ -18,6 +18,7 @@ from nebbet.desktop.letters.beginning import Beginning
 from nebbet.desktop.letters.blank import PILE
 from nebbet.desktop.letters.case_field import CaseField
 from nebbet.desktop.letters.earlier import EarlierLetters
+from nebbet.desktop.letters.from_case import FromCase
 from nebbet.desktop.letters.language_choice import LanguageChoice
 from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
@@ -67,7 +68,8 @@ class LettersPage(Place):
         self.particulars = Particulars(self.model)
         self.case = CaseField(session.shared, self.model)
         self.language = LanguageChoice(self.model)
-        self.attachments = Attachments(session.shared, self.model)
+        self.from_case = FromCase(session, self.model, self.paper.body)
+        self.attachments = Attachments(session.shared, self.model, self.from_case.button)
         self.checks = Checks(self.model)
         self.sending = SendControl(self.model, lambda: session.sending.hold)
         self.start = StartPage(session.shared)
@@ -150,6 +152,7 @@ class LettersPage(Place):
         self.add_key("Pull a template", "Ctrl+J", self.pull)
         self.add_key("Next blank", "F6", self.paper.next_blank)
         self.add_key("Previous blank", "Shift+F6", lambda: self.paper.next_blank(-1))
+        self.add_key("Put in what is known", "Ctrl+D", self.paper.offer_values)
         self.add_key("Undo", "Ctrl+Z", self.model.undo)
         self.add_key("Redo", "Ctrl+Shift+Z", self.model.redo)
         self.add_key("Next doubtful word", "F7", self.paper.body.spelling.next_doubt)
@@ -158,7 +161,8 @@ class LettersPage(Place):
         self.add_key("Send", "Ctrl+Return", self._send_key)
         self.add_key("Earlier letters", "Ctrl+H", self.earlier.toggle)
         self.add_key("Other ways out", "Ctrl+Alt+Return", self.ways.offer)
-        self.add_key("Attach a file of the case", "Ctrl+Alt+Y", self.attachments.offer_of_case)
+        self.add_key("What the case has", "Ctrl+Alt+Y", self.from_case.offer)
+        self.add_key("Put in the record of the case", "Ctrl+Alt+R", self.from_case.put_record)
         back = self._session.sending.take_back_last
         self.add_key("Take the last letter back", "Ctrl+Shift+Return", back)
         self.add_key("Go to the case", "Ctrl+G", self.case.setFocus)

@@ -4,11 +4,11 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QElapsedTimer, Qt, QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core import inline
 from nebbet.core.checks import Finding
-from nebbet.core.letter import Attachment, Enclosure
+from nebbet.core.letter import Attachment
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.drops import FileDrop
@@ -25,20 +25,18 @@ _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
 
 
 class Attachments(FileDrop):
-    """The files that the letter carries; files can be dropped here."""
+    """The files that the letter carries; files can be dropped here. of_case stands beside what
+    adds one."""
 
-    def __init__(self, shared: SharedLibrary, model: LetterModel) -> None:
+    def __init__(self, shared: SharedLibrary, model: LetterModel, of_case: QWidget) -> None:
         super().__init__(self.take_paths)
         self._shared, self._model = shared, model
         self._rows = QVBoxLayout()
         self._shown: tuple[Attachment, ...] | None = None
         self.total = pieces.label("", "note")
         self.add = pieces.button("Add a file…", self.ask_for_files, "words")
-        self.of_case = pieces.button(
-            said("From the case…"), self.offer_of_case, "words", "Ctrl+Alt+Y"
-        )
         head = pieces.row(
-            pieces.label("Attachments", "heading"), None, self.total, self.of_case, self.add
+            pieces.label("Attachments", "heading"), None, self.total, of_case, self.add
         )
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), self._rows, spacing=2)
         pieces.keep_low(self)
@@ -46,41 +44,7 @@ class Attachments(FileDrop):
         model.reverted.connect(self._show)
         model.worked_out.connect(self._show)
 
-    def _files_of_case(self) -> list[Enclosure]:
-        """The files of the letter's case that it does not carry yet."""
-        letter = self._model.letter
-        if letter is None or letter.case is None:
-            return []
-        carried = {one.file for one in letter.attached}
-        held = self._shared.catalogue.files
-        return [
-            Enclosure(key, held[key].name, held[key].media_type, held[key].size)
-            for key in letter.case.files
-            if key in held and key not in carried
-        ]
-
-    def offer_of_case(self) -> None:
-        """Offer the files of the case; what is chosen is attached."""
-        offered = self._files_of_case()
-        if not offered:
-            self._shared.voice.say(said("The case has no file that is not attached."))
-            return
-        menu = QMenu(self)
-        for enclosure in offered:
-            words = f"{enclosure.name} ({size_words(enclosure.size)})".replace("&", "&&")
-            menu.addAction(words, partial(self._model.attach, enclosure))
-        if len(offered) > 1:
-            menu.addSeparator()
-            menu.addAction(said("All of them"), partial(self._attach_all, offered))
-        menu.aboutToHide.connect(menu.deleteLater)
-        menu.popup(self.of_case.mapToGlobal(self.of_case.rect().bottomLeft()))
-
-    def _attach_all(self, offered: list[Enclosure]) -> None:
-        for enclosure in offered:
-            self._model.attach(enclosure)
-
     def _show(self) -> None:
-        self.of_case.setVisible(bool(self._files_of_case()))
         attachments = self._model.letter.attachments if self._model.letter else ()
         if attachments == self._shown:
             return

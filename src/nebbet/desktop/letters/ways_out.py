@@ -1,14 +1,13 @@
 """The ways out of a letter beside sending it now: later, into one's drafts, to another program, as
 text, as a link, as a file."""
 
-from base64 import b64decode
 from collections.abc import Callable
 from datetime import datetime, timedelta
 from pathlib import Path
 
 from msgspec import Struct
 from PySide6.QtCore import QMimeData, QPoint, QUrl
-from PySide6.QtGui import QDesktopServices, QGuiApplication, QImage, QPageSize, QPdfWriter
+from PySide6.QtGui import QDesktopServices, QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMenu
 
 from nebbet.core import addresses, inline
@@ -19,7 +18,7 @@ from nebbet.core.message import links
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.asking import ask_line
-from nebbet.desktop.kit.closed_document import ClosedDocument
+from nebbet.desktop.kit.pdf import pdf_of
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.letters.side import SendControl
 from nebbet.desktop.session.session import Session
@@ -234,46 +233,23 @@ class WaysOut:
     def save(self, path: Path) -> None:
         """Write the message into a file."""
 
-        def put(_letter: Letter, found: Finished) -> None:
-            def write() -> None:
-                from nebbet.library.disk import write_file
-
-                write_file(path, found.data, overwrite=True)
-
-            self._session.shared.reads.run(
-                write, lambda _done: self._say(said("{name} is written.", name=path.name)),
-                self._session.voice.fail,
-            )  # fmt: skip
-
-        self._finished(put)
+        self._finished(lambda _letter, found: self._write(path, found.data))
 
     def save_pdf(self, path: Path) -> None:
         """Write the letter as its recipient sees it into a PDF."""
 
-        def put(_letter: Letter, found: Finished) -> None:
-            writer = QPdfWriter(str(path))
-            writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
-            document = ClosedDocument(_picture, self._control)
-            document.setHtml(found.html)
-            document.print_(writer)
-            document.deleteLater()
-            if path.exists() and path.stat().st_size:
-                self._say(said("{name} is written.", name=path.name))
-            else:
-                self._session.voice.say(
-                    said("{name} cannot be written: look at the folder.", name=path.name)
-                )
+        self._finished(lambda _letter, found: self._write(path, pdf_of(found.html, path.stem)))
 
-        self._finished(put)
+    def _write(self, path: Path, data: bytes) -> None:
+        def write() -> None:
+            from nebbet.library.disk import write_file
 
+            write_file(path, data, overwrite=True)
 
-def _picture(address: str) -> QImage | None:
-    """A picture that stands in the text itself; there are no others."""
-    kind, _, data = address.partition(";base64,")
-    made = QImage()
-    if kind.startswith("data:image/") and made.loadFromData(b64decode(data)):
-        return made
-    return None
+        self._session.shared.reads.run(
+            write, lambda _done: self._say(said("{name} is written.", name=path.name)),
+            self._session.voice.fail,
+        )  # fmt: skip
 
 
 def link_to(letter: Letter, plain: str) -> str:

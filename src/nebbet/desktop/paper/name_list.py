@@ -55,11 +55,15 @@ class OfferList(ChoiceList):
         self.setGeometry(pieces.place_under(text, cursor, 320, height, gap=4))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """While the list is there, Esc is for it and not for the page behind it."""
-        asked = event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent)
-        if asked and self.isVisible() and event.key() == Qt.Key.Key_Escape:  # type: ignore[attr-defined]
-            event.accept()
-            return True
+        """While the list is there, Esc is for it and not for the page behind it, and Tab before the
+        focus goes on with it."""
+        if isinstance(event, QKeyEvent) and self.isVisible():
+            is_asked = event.type() == QEvent.Type.ShortcutOverride
+            if is_asked and event.key() == Qt.Key.Key_Escape:
+                event.accept()
+                return True
+            if event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Tab:
+                return self.takes(event)
         return super().eventFilter(watched, event)
 
     def takes(self, event: QKeyEvent) -> bool:

@@ -307,3 +307,11 @@ def is_redo(event: QKeyEvent) -> bool:
         event.modifiers() == Qt.KeyboardModifier.ControlModifier
     )
     return control_y or event.matches(QKeySequence.StandardKey.Redo)
+
+
+def types(event: QKeyEvent) -> bool:
+    """Whether a key types something."""
+    command = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.MetaModifier
+    if event.modifiers() & command and not event.modifiers() & Qt.KeyboardModifier.AltModifier:
+        return False
+    return bool(event.text()) and event.text().isprintable()

@@ -1,6 +1,6 @@
 """The letter's own editor: the places of placeholders are completed where they stand."""
 
-from collections.abc import Iterator, Mapping
+from typing import Protocol
 
 from PySide6.QtCore import QMimeData, Qt, Signal
 from PySide6.QtGui import (
@@ -9,42 +9,42 @@ from PySide6.QtGui import (
     QKeyEvent,
     QKeySequence,
     QMouseEvent,
-    QTextBlock,
     QTextCursor,
-    QTextFormat,
 )
 from PySide6.QtWidgets import QMenu
 
 from nebbet.core import inline
-from nebbet.core.body import Body, Markup, finished, markup_line
-from nebbet.core.inline import Line, Slot
+from nebbet.core.body import Paragraph, Run
 from nebbet.core.records import fold
 from nebbet.desktop.kit.pictures import Pictures
-from nebbet.desktop.paper import docformat, docread
-from nebbet.desktop.paper.block_object import BlockObject, Piece
+from nebbet.desktop.paper import docread
+from nebbet.desktop.paper.braces import Braces, Offers
 from nebbet.desktop.paper.chooser import Chooser, Places
-from nebbet.desktop.paper.docformat import BREAK, Shown, plain_format, slot_format
-from nebbet.desktop.paper.docwrite import Writer
-from nebbet.desktop.paper.fillings import NO_FILLING, Filling
+from nebbet.desktop.paper.docformat import BREAK, plain_format, slot_format
+from nebbet.desktop.paper.fillings import NO_FILLING
 from nebbet.desktop.paper.left_out import drop_line, would_join
-from nebbet.desktop.paper.marks import Mark
-from nebbet.desktop.paper.paper_edit import PaperEdit, is_redo
+from nebbet.desktop.paper.paper_edit import is_redo, types
+from nebbet.desktop.paper.slot_text import SlotText
 from nebbet.desktop.paper.spots import (
     Spot,
-    anchor_at,
     differs,
-    in_common,
-    position_of,
     same_slot,
     spots_in,
 )
-from nebbet.desktop.paper.values import delete_in, own_words, place_beside, write_in
+from nebbet.desktop.paper.values import delete_in, place_beside
 
 _DELETING = (Qt.Key.Key_Backspace, Qt.Key.Key_Delete)
 _RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 
-class SlotEdit(PaperEdit):
+class AtHand(Offers, Protocol):
+    """What can be put into a letter."""
+
+    def becomes(self, inner: str) -> bool:
+        """Whether braces that were typed to their end name what is known."""
+
+
+class SlotEdit(SlotText):
     """An editor whose placeholders are filled in place.
 
     typed(name, text) says that a person gave a placeholder another text ("" makes it a blank).
@@ -58,109 +58,23 @@ class SlotEdit(PaperEdit):
     part_wanted = Signal(str)
     undo_wanted = Signal()
     redo_wanted = Signal()
-    keeps_undo = False
-    names_conditions = False
-    shows_start = False
 
-    def __init__(self, pictures: Pictures | None = None, *, single: bool = False) -> None:
-        self._values: dict[str, Filling] = {}
-        self.places: list[Spot] = []
-        self._next_id = 1
-        self._active = 0
+    def __init__(
+        self,
+        pictures: Pictures | None = None,
+        at_hand: AtHand | None = None,
+        *,
+        single: bool = False,
+    ) -> None:
         self._inserting = False
         super().__init__(pictures, single=single)
-        self.document().setUndoRedoEnabled(False)
-        drawer = BlockObject(self.piece, lambda _document: None, self.writer, self.picture, self)
-        self.document().documentLayout().registerHandler(docformat.MARKUP_OBJECT, drawer)
         self.cursorPositionChanged.connect(self._follow_cursor)
         here = Places(lambda: self.places, self._at_cursor, self._active_place, self._filling)
         self.chooser = Chooser(self, here)
         self.chooser.chosen.connect(self._take_choice)
-
-    def piece(self, text_format: QTextFormat) -> Piece:
-        """Finished HTML with the values in it; a blank shows its label."""
-        line = markup_line(str(text_format.property(docformat.SOURCE)))
-        shown = ((part, self._shown(part)) for part in line if isinstance(part, Slot))
-        texts = {part: f"[{s.text}]" if s.blank else s.text for part, s in shown}
-        filled = inline.completed(line, texts.get)
-        html = finished(Markup(filled), {})
-        return Piece("Finished HTML: its blanks are completed beside it", html=html)
-
-    # Content
-
-    def show_content(self, content: Body | Line, values: Mapping[str, Filling]) -> None:
-        """Show a letter's text with its values, by folded name; undo begins anew."""
-        self._values = dict(values)
-        self.load(content, self._shown)
-
-    def show_other(self, content: Body | Line, values: Mapping[str, Filling]) -> None:
-        """Show another state of the same text; the cursor goes to where the two differ."""
-        before = self.toPlainText()
-        self.show_content(content, values)
-        after = self.toPlainText()
-        if before != after:
-            same = in_common(before[::-1], after[::-1])
-            cursor = self.textCursor()
-            cursor.setPosition(len(after) - same)
-            self.setTextCursor(cursor)
-
-    def show_values(self, values: Mapping[str, Filling]) -> None:
-        """Bring every place up to date."""
-        self._values = dict(values)
-        self._settle(typing=self._active if self.hasFocus() else 0)
-        if any(isinstance(block, Markup) for _, block in docread.read_blocks(self.document())[:1]):
-            self.document().markContentsDirty(0, self.document().characterCount())
-        self.viewport().update()
-
-    def _settle(self, typing: int = 0) -> None:
-        """Write every value as it is to be read; where a person is typing, not until they leave."""
-        told = (p for p in self.places if self._shown(p.slot) != p.shown)
-        if stale := [p for p in told if not (p.id == typing and self._is_typed(p))]:
-            self._rewrite(stale)
-
-    def _is_typed(self, place: Spot) -> bool:
-        return self._filling(place).answer == place.text
-
-    def _shown(self, slot: Slot) -> Shown:
-        shown = self._values.get(fold(slot.key), NO_FILLING).shown(slot)
-        return shown if shown.text else Shown(slot.name if shown.blank else "\u200b", shown.blank)
-
-    def show_reshaped(self, body: Body, values: Mapping[str, Filling]) -> None:
-        """Show the same text with parts put in or left out; typing goes on where it was, and what
-        was selected stays so."""
-        cursor, active = self.textCursor(), self._active
-        anchor, position = (
-            anchor_at(self.document(), p) for p in (cursor.anchor(), cursor.position())
-        )
-        self.show_content(body, values)
-        cursor.setPosition(position_of(self.document(), anchor))
-        cursor.setPosition(position_of(self.document(), position), QTextCursor.MoveMode.KeepAnchor)
-        self.setTextCursor(cursor)
-        if active:
-            inside = (p for p in self.places if p.start < cursor.position() <= p.end)
-            self._active = next((p.id for p in inside), 0)
-
-    def _loaded(self, next_id: int) -> None:
-        self._next_id = next_id
-        self.places = list(spots_in(self.document()))
-        self._active = 0
-
-    def _inserting_writer(self) -> Writer:
-        # Ids are handed out well ahead: a place pasted twice must not pass for one place.
-        self._next_id += 1000
-        return self.writer(self._shown, self._next_id)
-
-    def spell_text(self, block: QTextBlock) -> str:
-        """Values are none of the writer's words, nor are the lines of what is left out."""
-        if docread.left_out(block) is not None:
-            return ""
-        return own_words(block, self.places)
+        self.braces = Braces(self, at_hand, self._put, at_hand.becomes) if at_hand else None
 
     # Blanks
-
-    def blanks(self) -> list[Spot]:
-        """The blanks that are left, in order."""
-        return [place for place in self.places if place.blank]
 
     def select_place(self, place: Spot) -> None:
         """Select a place, so that typing replaces what stands there."""
@@ -171,9 +85,6 @@ class SlotEdit(PaperEdit):
         self.setFocus(Qt.FocusReason.ShortcutFocusReason)
         if place.blank and self._filling(place).choices:
             self.chooser.offer(place)
-
-    def _filling(self, place: Spot) -> Filling:
-        return self._values.get(fold(place.name), NO_FILLING)
 
     def _at_cursor(self) -> Spot | None:
         return self._place_at(self.textCursor())
@@ -201,14 +112,21 @@ class SlotEdit(PaperEdit):
             self._active = place.id
             self.chooser.offer(place)
 
-    def place_of(self, name: str) -> Spot | None:
-        """The first place of a placeholder."""
-        return next((p for p in self.places if fold(p.name) == fold(name)), None)
+    def _put(self, cursor: QTextCursor, inner: str) -> None:
+        """Put a value at a cursor; what it says comes with the letter's values."""
+        self.setTextCursor(cursor)
+        self.insert_body((Paragraph((Run(inline.slot(inner)),)),))
 
-    def marks(self) -> Iterator[Mark]:
-        for place in self.places:
-            value = self._values.get(fold(place.name), NO_FILLING)
-            yield Mark(place.start, place.end, "blank" if place.blank else value.kind)
+    def offer_values(self) -> None:
+        """Type the braces that open the list of what is known; in a value, behind it."""
+        cursor, place = self.textCursor(), self._at_cursor()
+        cursor.setPosition(place.end if place else cursor.selectionEnd())
+        self._active = 0
+        self.setTextCursor(cursor)
+        self.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        if self.braces:
+            self.insert_text("{{")
+            self.braces.open()
 
     # Following what people do
 
@@ -234,14 +152,6 @@ class SlotEdit(PaperEdit):
                 self._values[key] = known._replace(text=None if place.blank else text)
                 self._rewrite(others)
         self.typed.emit(place.name, text)
-
-    def _rewrite(self, places: list[Spot]) -> None:
-        """Write the value into places, last first, so that positions stay true."""
-        self._loading = True
-        write_in(self.document(), places, self._shown)
-        self._loading = False
-        self.places = list(spots_in(self.document()))
-        self.viewport().update()
 
     def _follow_cursor(self) -> None:
         """Keep in mind the place being typed in: at its end, typing goes on inside it."""
@@ -297,6 +207,14 @@ class SlotEdit(PaperEdit):
         self._inserting = False
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """The list of what is known comes with {{ and goes with }}."""
+        if self.braces is None:
+            self._take_key(event)
+        elif not self.braces.takes(event):
+            self._take_key(event)
+            self.braces.typed(event)
+
+    def _take_key(self, event: QKeyEvent) -> None:
         """Keep every keystroke on the right side of a place's edge."""
         if self.chooser.takes(event) or self._at_left_out(event):
             event.accept()
@@ -310,7 +228,7 @@ class SlotEdit(PaperEdit):
         elif event.key() in _RETURN:
             if not self._return(event):
                 super().keyPressEvent(event)
-        elif _types(event):
+        elif types(event):
             self.insert_text(event.text())
             self.ensureCursorVisible()
             self.chooser.narrow()
@@ -326,7 +244,7 @@ class SlotEdit(PaperEdit):
         if event.key() in _RETURN:
             self.part_wanted.emit(kept)
             return True
-        return drop_line(cursor, event.key()) or _types(event)
+        return drop_line(cursor, event.key()) or types(event)
 
     def _return(self, event: QKeyEvent) -> bool:
         place = self._place_at(self.textCursor())
@@ -387,10 +305,3 @@ class SlotEdit(PaperEdit):
 
     def insert_plain(self, text: str) -> None:
         self.insert_text(text)
-
-
-def _types(event: QKeyEvent) -> bool:
-    command = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.MetaModifier
-    if event.modifiers() & command and not event.modifiers() & Qt.KeyboardModifier.AltModifier:
-        return False
-    return bool(event.text()) and event.text().isprintable()

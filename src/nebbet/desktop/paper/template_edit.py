@@ -5,7 +5,6 @@ from typing import Protocol
 
 from PySide6.QtCore import QEvent, QMimeData, QPointF, Qt, Signal
 from PySide6.QtGui import (
-    QFocusEvent,
     QHelpEvent,
     QImage,
     QKeyEvent,
@@ -26,26 +25,19 @@ from nebbet.core.inline import Slot
 from nebbet.core.letter import Enclosure
 from nebbet.core.message.importing import picture_addresses
 from nebbet.desktop.kit import theme
-from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.kit.pictures import Pictures
 from nebbet.desktop.paper import docformat, docread, docwrite, slot_object
 from nebbet.desktop.paper.block_object import BlockObject, Piece
+from nebbet.desktop.paper.braces import Braces, Offers
 from nebbet.desktop.paper.marks import Mark
-from nebbet.desktop.paper.name_list import OfferList, query_in
 from nebbet.desktop.paper.paper_edit import OWN_FORMAT, PaperEdit, is_redo
 from nebbet.desktop.paper.slot_object import SlotObject
 
 _RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 
-class Names(slot_object.Known, Protocol):
-    """What the editor asks the ledger."""
-
-    def offer(self, words: str) -> list[Choice]:
-        """The placeholders that match some words, best first."""
-
-    def take(self, key: str) -> str:
-        """The name behind an offered key; a new blank is declared by that."""
+class Names(slot_object.Known, Offers, Protocol):
+    """What the editor asks the ledger; a new blank that is taken is declared by that."""
 
     def describe(self, name: str) -> str:
         """One line on a placeholder."""
@@ -107,8 +99,9 @@ class TemplateEdit(PaperEdit):
         self._draw_slots(self.document())
         layout = self.document().documentLayout()
         layout.registerHandler(docformat.PASSAGE_OBJECT, self._piece_drawer)
-        self.offers = OfferList(self)
-        self.offers.taken.connect(self._choose)
+        self.braces = Braces(
+            self, names, lambda at, inner: self._insert(at, inline.slot(inner)), lambda _: True
+        )
 
     def _draw_slots(self, document: QTextDocument) -> None:
         document.documentLayout().registerHandler(docformat.SLOT_OBJECT, self._drawer)
@@ -127,7 +120,7 @@ class TemplateEdit(PaperEdit):
 
     def marks(self) -> Iterator[Mark]:
         """Mistyped braces; placeholders draw themselves."""
-        query = self._query() if self.offers.isVisible() else None
+        query = self.braces.query() if self.braces.list.isVisible() else None
         typing = query[0] if query else -1
         for block in docread.blocks(self.document()):
             for typo in inline.typos(block.text()):
@@ -171,7 +164,7 @@ class TemplateEdit(PaperEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """The list of placeholders comes with {{ and goes with }}."""
-        if self.offers.takes(event):
+        if self.braces.takes(event):
             return
         if event.matches(QKeySequence.StandardKey.Undo) and not self.document().isUndoAvailable():
             self.undo_wanted.emit()
@@ -184,53 +177,8 @@ class TemplateEdit(PaperEdit):
             self.opened.emit(chosen.name)
             return
         super().keyPressEvent(event)
-        if event.text() == "}":
-            self._close_braces()
-        if event.text() and event.key() != Qt.Key.Key_Escape:
-            self._show_offers()
-
-    def _query(self) -> tuple[int, str] | None:
-        """Where {{ was opened before the cursor, and what was typed since."""
-        cursor = self.textCursor()
-        before = cursor.block().text()[: cursor.positionInBlock()]
-        found = None if cursor.hasSelection() else query_in(before)
-        return (cursor.block().position() + found[0], found[1]) if found else None
-
-    def _show_offers(self) -> None:
-        query = self._query()
-        choices = self._names.offer(query[1])[:40] if query else []
-        self.offers.show_under(self, self.cursorRect(), choices)
-
-    def _choose(self) -> None:
-        """Put the chosen placeholder where the braces were opened, as one step."""
-        query, key = self._query(), self.offers.key
-        self.offers.hide()
-        if query is None or not key:
-            return
-        self._put_over(query[0], self._names.take(key))
-
-    def _close_braces(self) -> None:
-        """A placeholder that was typed to its end becomes one thing."""
-        cursor = self.textCursor()
-        before = cursor.block().text()[: cursor.positionInBlock()]
-        found = next((m for m in inline.SLOT.finditer(before) if m.end() == len(before)), None)
-        if found is None:
-            return
-        self._put_over(cursor.block().position() + found.start(), found[0].strip("{}"))
-
-    def _put_over(self, start: int, name: str) -> None:
-        """Put a placeholder in the place of what was typed since a position, as one step."""
-        cursor = self.textCursor()
-        cursor.beginEditBlock()
-        cursor.setPosition(start, _KEEP)
-        cursor.removeSelectedText()
-        self._insert(cursor, inline.slot(name))
-        cursor.endEditBlock()
-
-    def focusOutEvent(self, event: QFocusEvent) -> None:
-        """The list goes with the focus."""
-        super().focusOutEvent(event)
-        self.offers.hide()
+        if event.key() != Qt.Key.Key_Escape:
+            self.braces.typed(event)
 
     # Pasting
 

@@ -48,22 +48,36 @@ class Intake:
         """Take files into the library, one by one; a bad one is told and the rest go on. What is
         for a letter alone is no file of the team's, unless it was before."""
 
-        def added(read: tuple[Enclosure, bool]) -> None:
-            enclosure, is_new = read
+        for path in map(Path, paths):
+            self._take(partial(read_bytes, path), path.name, done, for_a_letter=for_a_letter)
+
+    def add_made(self, data: bytes, name: str, done: Callable[[Enclosure], None]) -> None:
+        """Take in a file that was made for a letter."""
+        self._take(lambda: data, name, done, for_a_letter=True)
+
+    def _take(
+        self,
+        read: Callable[[], bytes],
+        name: str,
+        done: Callable[[Enclosure], None],
+        *,
+        for_a_letter: bool,
+    ) -> None:
+        def put() -> tuple[Enclosure, bool]:
+            """The file as it may be enclosed, and whether the library did not have it before."""
+            known = self._library().files()
+            data = read()
+            media_type = mimetypes.guess_type(name)[0] or "application/octet-stream"
+            file = self._library().put_file(data, name, media_type)
+            return Enclosure(file, name, media_type, len(data)), file not in known
+
+        def added(taken: tuple[Enclosure, bool]) -> None:
+            enclosure, is_new = taken
             if is_new or not for_a_letter:
                 self._own.note_letter_file(enclosure.file, only_in_letters=for_a_letter)
             self._added(enclosure, done)
 
-        for path in map(Path, paths):
-            self._operations.run(partial(self._read_file, path), added, self._voice.fail)
-
-    def _read_file(self, path: Path) -> tuple[Enclosure, bool]:
-        """The file as it may be enclosed, and whether the library did not have it before."""
-        known = self._library().files()
-        data = read_bytes(path)
-        media_type = mimetypes.guess_type(path.name)[0] or "application/octet-stream"
-        file = self._library().put_file(data, path.name, media_type)
-        return Enclosure(file, path.name, media_type, len(data)), file not in known
+        self._operations.run(put, added, self._voice.fail)
 
     def add_pictures(self, paths: list[str], done: Callable[[Enclosure], None]) -> None:
         """Take pictures that a text is to show into the library."""

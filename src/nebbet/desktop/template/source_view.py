@@ -3,7 +3,6 @@
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import (
     QColor,
-    QFocusEvent,
     QFontDatabase,
     QKeyEvent,
     QSyntaxHighlighter,
@@ -18,7 +17,7 @@ from nebbet.core.body import Markup, clean_markup, markup_line, render_plain
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.as_received import AsReceived
 from nebbet.desktop.kit.pause import after_pause
-from nebbet.desktop.paper.name_list import OfferList, query_in
+from nebbet.desktop.paper.braces import Braces
 from nebbet.desktop.paper.template_edit import Names
 from nebbet.desktop.session.shared_library import SharedLibrary
 
@@ -53,45 +52,25 @@ class SourceEdit(QPlainTextEdit):
 
     def __init__(self, names: Names) -> None:
         super().__init__()
-        self._names = names
         theme.named(self, "Source of the text")
         self.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
         self.setTabChangesFocus(True)
-        self.offers = OfferList(self)
-        self.offers.taken.connect(self._choose)
+        self.braces = Braces(self, names, _write, lambda _: False)  # they are braces here
         self.colours = _Colours(names, self.document())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """The list comes with {{ and goes with }}."""
-        if self.offers.takes(event):
-            return
-        super().keyPressEvent(event)
-        if event.text():
-            query = self._query()
-            choices = self._names.offer(query[1])[:40] if query else []
-            self.offers.show_under(self, self.cursorRect(), choices)
+        if not self.braces.takes(event):
+            super().keyPressEvent(event)
+            self.braces.typed(event)
 
-    def _query(self) -> tuple[int, str] | None:
-        cursor = self.textCursor()
-        found = query_in(cursor.block().text()[: cursor.positionInBlock()])
-        return (cursor.block().position() + found[0], found[1]) if found else None
+    def write_name(self, name: str) -> None:
+        """Put a placeholder at the cursor."""
+        _write(self.textCursor(), name)
 
-    def _choose(self) -> None:
-        query, key = self._query(), self.offers.key
-        self.offers.hide()
-        if query and key:
-            self.write_name(self._names.take(key), query[0])
 
-    def write_name(self, name: str, start: int | None = None) -> None:
-        """Put a placeholder at the cursor, or over what stands from a position on."""
-        cursor = self.textCursor()
-        if start is not None:
-            cursor.setPosition(start, QTextCursor.MoveMode.KeepAnchor)
-        cursor.insertText(f"{{{{{name}}}}}")
-
-    def focusOutEvent(self, event: QFocusEvent) -> None:
-        super().focusOutEvent(event)
-        self.offers.hide()
+def _write(cursor: QTextCursor, inner: str) -> None:
+    cursor.insertText(inline.in_braces(inner))
 
 
 class SourceView(QWidget):
