@@ -118,7 +118,9 @@ def from_a_case(at: Counter) -> None:
 
 
 def override(at: Counter) -> None:
-    at.window.letters.write_to(at.window.session.shared.library.people.person("hanna-verrell"))
+    at.window.letters.begin.write_to(
+        at.window.session.shared.library.people.person("hanna-verrell")
+    )
     at.type("refund agreed")
     at.press("Return")
     keys, at.keys = at.keys, 0
@@ -127,7 +129,7 @@ def override(at: Counter) -> None:
 
 
 def second_template(at: Counter) -> None:
-    at.window.letters.take("refund-agreed")
+    at.window.letters.begin.take("refund-agreed")
     at.settle()
     at.keys = 0
     at.press("Ctrl+J")

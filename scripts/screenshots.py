@@ -67,7 +67,7 @@ class Camera:
         """Begin the letter that most pictures show."""
         window = self.window
         window.go(window.letters)
-        window.letters.take("sailing-cancelled")
+        window.letters.begin.take("sailing-cancelled")
         window.letters.model.set_recipient(window.session.shared.library.people.person("c01"))
         self.settle()
         window.letters.model.type_value("reason", "a strong northerly")

@@ -6,7 +6,6 @@ from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
-from PySide6.QtWidgets import QMenu
 
 from nebbet.cli.window import Wanted, begin
 from nebbet.core.message.links import read_mailto
@@ -15,7 +14,9 @@ from nebbet.desktop.letters.page import LettersPage
 from nebbet.library.people_writing import Changed
 from nebbet.library.store import open_library
 from nebbet.personal.home import Home
+from nebbet.personal.settings import read_settings
 from tests.desktop.conftest import Hand
+from tests.desktop.doing import pdf_text, take
 
 
 @pytest.fixture
@@ -57,7 +58,7 @@ def test_the_command_line_begins_a_letter(hand: Hand, letters: LettersPage) -> N
 def test_templates_for_the_kind_of_case_come_first(hand: Hand, letters: LettersPage) -> None:
     matter = hand.session.shared.library.people.numbered("LS-48260")
     assert matter
-    letters.write_to(None, matter)
+    letters.begin.write_to(None, matter)
     first = letters.pull_box.list.key
     template = hand.session.shared.catalogue.templates[first]
     assert matter.case.kind in template.content.kinds
@@ -89,7 +90,7 @@ def test_nobody_without_an_address_is_a_dead_end(hand: Hand, letters: LettersPag
         Contact("alone", "", first_name="Al", last_name="Zyx"),
     )
     pip = library.people.person("kid")
-    letters.write_to(pip)  # as from the page of the person
+    letters.begin.write_to(pip)  # as from the page of the person
     letters.pull_box._leave()
     letters.sending.try_to_send()
     hand.until(letters.paper.to.list.isVisible)
@@ -141,7 +142,7 @@ def test_earlier_letters_stand_beside_the_one_that_is_written(
                        case_number=hanna.case.number if hanna.case else "", subject="The second"),
         ]
     )  # fmt: skip
-    letters.write_to(hanna)
+    letters.begin.write_to(hanna)
     letters.pull_box._leave()
     hand.until(lambda: letters.earlier.button.text() == "2 earlier letters")
     hand.press("Ctrl+H")
@@ -151,9 +152,70 @@ def test_earlier_letters_stand_beside_the_one_that_is_written(
     hand.press("Down")
     hand.click(letters.earlier.write_again)
     hand.until(lambda: letters.model.letter and letters.model.letter.template == "refund-agreed")
+    assert "today's text" in hand.said
     letters.model.set_recipient(None)
     letters.model.set_case(None)
     hand.until(lambda: not letters.earlier.isVisible())
+
+
+def test_the_record_of_a_case_goes_into_the_text_or_beside_it(
+    hand: Hand, letters: LettersPage
+) -> None:
+    matter = hand.session.shared.library.people.numbered("DC-1107")
+    letters.begin.write_to(None, matter)
+    hand.type("claim received")
+    hand.press("Return")
+    body = letters.paper.body
+    body.setFocus()
+    hand.press("Ctrl+Home", "Ctrl+Alt+R")
+    lines = [line.replace("\ufffc", "").strip() for line in body.toPlainText().splitlines()]
+    assert lines[1].startswith("Damage claim") and lines[1].endswith("DC-1107"), lines[:5]
+    assert hand.focus is body
+    hand.press("Ctrl+Z")
+    assert "Damage claim" not in body.toPlainText().splitlines()[1]
+
+    hand.press("Ctrl+Alt+Y", "Down", "Return")
+    hand.until(lambda: letters.model.letter and letters.model.letter.attached)
+    assert letters.model.letter
+    (sheet,) = letters.model.letter.attached
+    assert sheet.name == ("Damage claim DC-1107.pdf",) and sheet.media_type == "application/pdf"
+    text = pdf_text(hand.session.shared.library.file_bytes(sheet.file))
+    assert "DC-1107" in text and "Lisle Sound Ferries" in text and "£132.00" in text, text
+    # The way that was chosen last is the usual one, here and at the next start.
+    hand.until(lambda: read_settings(hand.session.parts.home.settings_file).record_as == "sheet")
+    hand.press("Ctrl+Alt+Y")
+    assert letters.from_case.menu.actions()[0].text().endswith("PDF sheet")
+    hand.press("Esc")
+    letters.model.set_case(None)
+    assert not letters.from_case.button.isVisible()
+    hand.press("Ctrl+Alt+R")
+    assert hand.said.startswith("Choose a case first")
+
+
+def test_a_letter_like_one_that_went_may_have_its_words(hand: Hand, letters: LettersPage) -> None:
+    take(hand, "claim received", "DC-1107")
+    letters.model.type_value("claim of", "a door")
+    body = letters.paper.body
+    body.setFocus()
+    hand.press("Ctrl+End")
+    hand.type(" And something of my own.")
+    hand.press("Ctrl+Return", "Ctrl+Return")  # a doubt is asked once
+    hand.sent_all()
+    went = hand.session.shared.entries[0]
+    letters.begin.like(went)
+    hand.until(lambda: letters.model.letter and letters.model.letter.template == went.template)
+    assert "of my own" not in body.toPlainText()
+    hand.click(hand.window.notices.action)
+    hand.until(lambda: "And something of my own." in body.toPlainText())
+    assert letters.model.letter and letters.model.letter.subject == (went.subject,)
+    foot = hand.session.shared.catalogue.frame("").foot
+    assert not foot or foot[-1] not in body.toPlainText()
+    hand.click(hand.window.notices.action)
+    assert "of my own" not in body.toPlainText()
+    # Without a template in use, the words of then are all there is.
+    letters.begin.like(replace(went, template="gone"))
+    hand.until(lambda: "And something of my own." in body.toPlainText())
+    assert letters.model.letter and letters.model.letter.template == ""
 
 
 def _at(case: Case, fare: str) -> Case:
@@ -166,7 +228,7 @@ def test_values_follow_a_case_that_is_changed_elsewhere(
     people = hand.session.shared.library.people
     case = people.numbered("LS-48260")
     assert case is not None and case.contact is not None
-    letters.take("refund-agreed")
+    letters.begin.take("refund-agreed")
     letters.model.set_case(case)
     hand.until(lambda: "£64.00" in letters.paper.body.toPlainText())
     letters.model.type_value("refund by", "soon")
@@ -226,15 +288,17 @@ def test_the_files_of_a_case_are_kept_with_it_and_attached_from_a_list(
     assert (tmp_path / "out.txt").read_text() == "Dear all"
 
     people.write_letter()
-    letters.take("claim-received")
+    letters.begin.take("claim-received")
     letters.model.set_case(kept.matter(case.case.id))
-    assert letters.attachments.of_case.isVisible()
-    letters.attachments.offer_of_case()
-    menu = letters.attachments.findChildren(QMenu)[-1]
+    assert letters.from_case.button.isVisible()
+    letters.from_case.offer()
+    menu = letters.from_case.menu
     assert [action.text() for action in menu.actions() if action.text()] == [
-        "photo of the door.png (15 bytes)", "letter && answer.txt (8 bytes)", "All of them",
+        "The record of the case, in the text", "The record of the case, as a PDF sheet",
+        "photo of the door.png (15 bytes)", "letter && answer.txt (8 bytes)",
+        "All of these files",
     ]  # fmt: skip
-    menu.actions()[0].trigger()
+    menu.actions()[3].trigger()
     menu.close()
     assert letters.model.letter is not None
     assert [a.name for a in letters.model.letter.attached][-1] == (one.name,)

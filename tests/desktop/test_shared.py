@@ -194,7 +194,7 @@ def test_a_signature_is_written_and_stands_in_letters(hand: Hand, page: LibraryP
     hand.until(lambda: template(hand, "way-to-the-port").edition == 2)
     assert not [f for f in page.editor.findings() if f.severity == "stop"]
     hand.press("Alt+1")
-    hand.window.letters.take("way-to-the-port")
+    hand.window.letters.begin.take("way-to-the-port")
     text = hand.window.letters.paper.body.toPlainText()
     assert "01632 960 121, at your service" in text and text.count("at your service") == 1
 

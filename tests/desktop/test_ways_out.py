@@ -7,19 +7,21 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtGui import QDesktopServices, QGuiApplication
+from PySide6.QtPrintSupport import QPrinter
 
 from nebbet.core.message.links import read_mailto
 from nebbet.desktop.letters.page import LettersPage
 from nebbet.post import imap
 from nebbet.standin import demo
 from tests.desktop.conftest import Hand
+from tests.desktop.doing import pdf_text
 
 
 @pytest.fixture
 def letters(hand: Hand) -> LettersPage:
     page = hand.window.letters
     matter = hand.session.shared.library.people.numbered("DC-1110")
-    page.write_to(None, matter)
+    page.begin.write_to(None, matter)
     hand.type("claim settled")
     hand.press("Return")
     page.model.type_value("amount", "12.50 GBP")
@@ -67,7 +69,7 @@ def test_the_menu_offers_what_there_is(hand: Hand, letters: LettersPage) -> None
     hand.press("Ctrl+Alt+Return")
     menu = letters.ways._menu
     hand.until(menu.isVisible)
-    assert len(menu.actions()) == 9 and "working morning" in menu.actions()[1].text()
+    assert len(menu.actions()) == 10 and "working morning" in menu.actions()[1].text()
     menu.close()
 
 
@@ -121,7 +123,20 @@ def test_the_text_is_copied_and_a_link_says_what_it_lacks(
     path = tmp_path / "letter.pdf"
     letters.ways.save_pdf(path)
     hand.until(lambda: "letter.pdf is written" in hand.said)
-    assert path.read_bytes().startswith(b"%PDF")
+    assert "12.50" in pdf_text(path.read_bytes())
+
+
+@pytest.mark.qt_log_ignore("QPainter::begin", extend=True)  # the printer that is none
+def test_a_letter_is_printed(hand: Hand, letters: LettersPage, tmp_path: Path) -> None:
+    printer = QPrinter()
+    printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
+    printer.setOutputFileName(str(tmp_path / "printed.pdf"))
+    letters.ways.print_on(printer)
+    hand.until(lambda: "on its way to the printer" in hand.said)
+    assert "12.50" in pdf_text((tmp_path / "printed.pdf").read_bytes())
+    printer.setOutputFileName(str(tmp_path / "no" / "folder.pdf"))
+    letters.ways.print_on(printer)
+    hand.until(lambda: "printer does not take it" in hand.said)
 
 
 def test_what_stops_a_letter_stops_every_way_out(hand: Hand, letters: LettersPage) -> None:

@@ -298,20 +298,20 @@ class Window(QMainWindow):
 
     def _write_to(self, person: "Person | None", matter: "Matter | None") -> None:
         self.go(self.letters)
-        self.letters.write_to(person, matter)
+        self.letters.begin.write_to(person, matter)
 
     def _write_again(self, entry: "Registered") -> None:
         self.go(self.letters)
-        self.letters.write_like(entry)
+        self.letters.begin.like(entry)
 
     def write_prepared(self, found: "Prepared") -> None:
         """Begin a letter as a link prepares it."""
         self.go(self.letters)
-        self.letters.write_prepared(found)
+        self.letters.begin.prepared(found)
 
     def _take(self, template: str) -> None:
         self.go(self.letters)
-        self.letters.take(template)
+        self.letters.begin.take(template)
 
     def _offer(self, words: str, show: "Show") -> None:
         from nebbet.desktop.find_field import everything

@@ -26,6 +26,7 @@ from nebbet.core.letter.letter import (
     written,
 )
 from nebbet.core.letter.passages import Passage, included, merge_declared, passages_in
+from nebbet.core.letter.record import record_rows, record_sheet
 from nebbet.core.letter.renaming import renamed
 from nebbet.core.letter.several import also_to
 from nebbet.core.letter.starting import attachment_for, in_language, start

@@ -30,9 +30,7 @@ def _fields(case: Case, kind: Kind | None) -> Iterator[tuple[str, str]]:
     own = {fold(name) for name in _OWN}
     for name in in_order((name for name in held if fold(name) not in own), kind):
         declared = kind.field(name) if kind else None
-        if fold(name) in {fold(one) for one in held} and not (
-            declared and declared.kind == "file"
-        ):
+        if fold(name) in {fold(one) for one in held} and not (declared and declared.kind == "file"):
             yield name, declared.title if declared else label_of(name)
 
 
@@ -42,7 +40,7 @@ def _capital(word: str) -> str:
 
 def record_sheet(case: Case, kind: Kind | None, world: World) -> Body:
     """The record of a case as a text of its own, with its values as they are on the world's day."""
-    rows = record_rows(case, kind)
+    rows = record_rows(case, kind)[1:]  # the heading says its number
     found = {fold(p.name): p for p in resolve((s.name for s in slots(rows)), (), world, {})}
 
     def text(slot: Slot) -> str | None:
@@ -50,4 +48,4 @@ def record_sheet(case: Case, kind: Kind | None, world: World) -> Body:
 
     heading = Heading((Run(" ".join(filter(None, (_capital(case.kind), case.number)))),))
     day = Paragraph((Run(show(world.today, world.language)),))
-    return (heading, day, *completed(rows, text))
+    return (heading, *completed(rows, text), day)

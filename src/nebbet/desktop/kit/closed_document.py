@@ -23,7 +23,7 @@ def no_picture() -> QImage:
 class ClosedDocument(QTextDocument):
     """A document whose pictures come from a function, by their addresses, or not at all."""
 
-    def __init__(self, picture: Callable[[str], QImage | None], parent: QObject) -> None:
+    def __init__(self, picture: Callable[[str], QImage | None], parent: QObject | None) -> None:
         super().__init__(parent)
         self._picture = picture
 

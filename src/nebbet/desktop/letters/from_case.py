@@ -6,7 +6,6 @@ from msgspec.structs import replace
 from PySide6.QtGui import QTextCursor
 from PySide6.QtWidgets import QMenu, QPushButton
 
-from nebbet.core.body import render_email
 from nebbet.core.letter import Enclosure, Letter, record_rows, record_sheet
 from nebbet.core.records import Case
 from nebbet.core.sentences import said
@@ -111,19 +110,15 @@ class FromCase:
         shared = self._session.shared
         world = world_for(shared.catalogue, letter, shared.writer())
         sheet = record_sheet(case, shared.catalogue.kind_of(case), world)
-        name = f"{' '.join(filter(None, (case.kind.capitalize(), case.number)))}.pdf"
-        frame = shared.catalogue.frame(letter.frame)
-        sources = {frame.logo: shared.pictures.address(frame.logo)} if frame.logo else {}
-        html = render_email(
-            sheet, frame, {key: found for key, found in sources.items() if found}, letter.language
-        )
+        called = " ".join(filter(None, (case.kind.capitalize(), case.number)))
 
         def attach(enclosure: Enclosure) -> None:
             now = self._model.letter
             if now and now.id == letter.id:
                 self._model.attach(enclosure)
 
-        shared.intake.add_made(pdf_of(html, name), name.replace("/", "-"), attach)
+        data = pdf_of(shared.printed(letter, sheet), called)
+        shared.intake.add_made(data, f"{called.replace('/', '-')}.pdf", attach)
         self._keep_way("sheet")
 
     def _keep_way(self, way: str) -> None:

@@ -216,6 +216,11 @@ class LetterModel(QObject):
             catalogue = self._shared.catalogue
             self._change(started_over(catalogue, self.letter, template), text=True)
 
+    def take_words(self, subject: str, body: Body) -> None:
+        """Take other words for subject and text: somebody's own, no longer a template's."""
+        if self.letter:
+            self._change(replace(self.letter, subject=(subject,), body=body), text=True)
+
     def newer_edition(self) -> Template | None:
         """The letter's template, if there is a newer edition of it than the letter was begun
         with."""

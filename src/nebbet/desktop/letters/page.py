@@ -9,12 +9,9 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 from nebbet.core import body as bodies
 from nebbet.core.checks import Finding
 from nebbet.core.letter import Letter, middle_of, text_for, written
-from nebbet.core.message.links import Prepared
-from nebbet.core.records import Contact, Matter, Person
-from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.place import Place
-from nebbet.desktop.letters.beginning import Beginning
+from nebbet.desktop.letters.beginning import Beginning, Steps
 from nebbet.desktop.letters.blank import PILE
 from nebbet.desktop.letters.case_field import CaseField
 from nebbet.desktop.letters.earlier import EarlierLetters
@@ -31,9 +28,7 @@ from nebbet.desktop.letters.pull import PullBox
 from nebbet.desktop.letters.side import Attachments, Checks, SendControl
 from nebbet.desktop.letters.start import StartPage
 from nebbet.desktop.letters.ways_out import WaysOut
-from nebbet.desktop.session import choices
 from nebbet.desktop.session.session import Session
-from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template
 
 WIDE = (PILE, 356)  # pixels: the pile and the particulars in a wide window
@@ -73,11 +68,12 @@ class LettersPage(Place):
         self.checks = Checks(self.model)
         self.sending = SendControl(self.model, lambda: session.sending.hold)
         self.start = StartPage(session.shared)
-        self.begin = Beginning(session, self.model, self.open_letter)
+        steps = Steps(self.open_letter, self.paper.go_on, self.pull)
+        self.begin = Beginning(session, self.model, steps)
         self._middle = QStackedWidget()
         self.earlier = EarlierLetters(session.shared, self.model)
         self.earlier.read.connect(self.entry_wanted)
-        self.earlier.again.connect(self.write_like)
+        self.earlier.again.connect(self.begin.like)
         self.ways = WaysOut(session, self.model, self.sending)
         self._lay_out()
         self._connect()
@@ -131,8 +127,8 @@ class LettersPage(Place):
 
     def _connect(self) -> None:
         self.pile.opened.connect(self.open_key)
-        self.start.write_to.connect(self._write_again)
-        self.start.take.connect(self.take)
+        self.start.write_to.connect(self.begin.to_whom_it_went)
+        self.start.take.connect(self.begin.take)
         self.start.read.connect(self.entry_wanted)
         self.model.worked_out.connect(self._on_worked_out)
         self.model.replaced.connect(self._on_worked_out)
@@ -237,48 +233,6 @@ class LettersPage(Place):
         if open_letter is None or written(open_letter):
             self.begin.empty()
         self.paper.to.setFocus(Qt.FocusReason.ShortcutFocusReason)
-
-    def take(self, template_id: str, contact: Contact | None = None) -> None:
-        """Begin a letter with a template, as the library does."""
-        self.begin.with_template(self._session.shared.catalogue.templates[template_id], contact)
-        self.paper.go_on()
-
-    def write_to(self, person: Person | None, matter: Matter | None = None) -> None:
-        """Begin a letter to a person, about a case."""
-        self.begin.empty()
-        self.begin.address(person, matter)
-        self.pull()
-
-    def write_like(self, entry: Registered) -> None:
-        """Begin a letter like one that went: to the same person about the same case, with the same
-        template."""
-
-        def begin(person: Person, matter: Matter | None) -> None:
-            template = self._session.shared.catalogue.templates.get(entry.template)
-            if template is None or template.state != "in use" or not template.edition:
-                self.write_to(person, matter)
-                return
-            self.begin.empty()
-            self.begin.address(person, matter)
-            self.model.start_over(template)
-            self.paper.go_on()
-
-        choices.about_entry(self._session.shared, entry, begin)
-
-    def write_prepared(self, found: Prepared) -> None:
-        """Begin a letter as a link prepares it."""
-        self.begin.prepared(found)
-        self.paper.go_on()
-        if found.left_out:
-            names = ", ".join(found.left_out)
-            self._session.voice.say(
-                said("The link may not set {names}: that was left out.", names=names)
-            )
-
-    def _write_again(self, entry: Registered) -> None:
-        choices.about_entry(
-            self._session.shared, entry, lambda person, _matter: self.write_to(person)
-        )
 
     # Templates
 

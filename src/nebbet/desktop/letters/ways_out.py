@@ -1,12 +1,13 @@
 """The ways out of a letter beside sending it now: later, into one's drafts, to another program, as
-text, as a link, as a file."""
+text, as a link, as a file, on paper."""
 
 from collections.abc import Callable
 from datetime import datetime, timedelta
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
-from PySide6.QtCore import QMimeData, QPoint, QUrl
+from PySide6.QtCore import QMimeData, QPoint, Qt, QUrl
 from PySide6.QtGui import QDesktopServices, QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMenu
 
@@ -18,10 +19,13 @@ from nebbet.core.message import links
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.asking import ask_line
-from nebbet.desktop.kit.pdf import pdf_of
+from nebbet.desktop.kit.pdf import on_a4, pdf_of, print_on
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.letters.side import SendControl
 from nebbet.desktop.session.session import Session
+
+if TYPE_CHECKING:
+    from PySide6.QtPrintSupport import QPrinter
 
 _SHORTEST_LINK = 2000  # signs from which on some programs cut a link (common practice, no source)
 
@@ -76,6 +80,7 @@ class WaysOut:
             (said("Copy a link that opens it"), self.copy_link),
             (said("Save it as a message (.eml)…"), self.ask_where),
             (said("Save it as a PDF…"), self.ask_where_pdf),
+            (said("Print it…"), self.ask_printer),
         )
         for words, act in ways:
             menu.addAction(words).triggered.connect(lambda _checked=False, act=act: act())
@@ -238,7 +243,38 @@ class WaysOut:
     def save_pdf(self, path: Path) -> None:
         """Write the letter as its recipient sees it into a PDF."""
 
-        self._finished(lambda _letter, found: self._write(path, pdf_of(found.html, path.stem)))
+        shared = self._session.shared
+
+        def put(letter: Letter, _found: Finished) -> None:
+            self._write(path, pdf_of(shared.printed(letter, letter.body), path.stem))
+
+        self._finished(put)
+
+    def ask_printer(self) -> None:
+        """Choose a printer for the letter; the desktop's own box also prints into a file."""
+        from PySide6.QtPrintSupport import QPrintDialog, QPrinter
+
+        printer = QPrinter()
+        printer.setPageLayout(on_a4())
+        box = QPrintDialog(printer, self._control.window())
+        box.setOption(QPrintDialog.PrintDialogOption.PrintPageRange, on=False)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.accepted.connect(lambda: self.print_on(printer))
+        box.setModal(True)
+        box.show()
+
+    def print_on(self, printer: "QPrinter") -> None:
+        """Print the letter as its recipient sees it."""
+        shared = self._session.shared
+
+        def put(letter: Letter, _found: Finished) -> None:
+            print_on(printer, shared.printed(letter, letter.body))
+            if printer.printerState() == printer.PrinterState.Error:
+                shared.voice.say(said("The printer does not take it: look at the printer."))
+            else:
+                self._say(said("It is on its way to the printer."))
+
+        self._finished(put)
 
     def _write(self, path: Path, data: bytes) -> None:
         def write() -> None:

@@ -198,7 +198,7 @@ class Session(QObject):
         """Keep a choice that was made in passing, as a setting of one's own."""
         self.settings = settings
         path = self.parts.home.settings_file
-        self.own_writes.run(lambda: write_settings(path, settings), nothing, self.voice.fail)
+        self.keeping.run(lambda: write_settings(path, settings), nothing, self.voice.fail)
 
     def choose_server_password(self, password: str) -> None:
         """Give one's own login on the library's server another password, for good."""

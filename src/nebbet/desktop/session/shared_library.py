@@ -8,7 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
-from nebbet.core.body import FILE, files_of, render_email, render_plain
+from nebbet.core.body import FILE, Body, Frame, files_of, render_email, render_plain
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
 from nebbet.core.message.encoded import EncodedFiles
@@ -288,11 +288,18 @@ class SharedLibrary(QObject):
         """A letter as its recipient gets it: the HTML, with the pictures that have been read, and
         the plain text."""
         frame = self.catalogue.frame(letter.frame)
-        files = [*files_of(letter.body), *filter(None, [frame.logo])]
+        return self._rendered(letter, letter.body, frame), render_plain(letter.body, frame)
+
+    def printed(self, letter: Letter, body: Body) -> str:
+        """A text in the frame of a letter as HTML for paper, which has no ground of its own."""
+        frame = self.catalogue.frame(letter.frame).sound
+        return self._rendered(letter, body, replace(frame, ground=frame.paper))
+
+    def _rendered(self, letter: Letter, body: Body, frame: Frame) -> str:
+        files = [*files_of(body), *filter(None, [frame.logo])]
         sources = {file: self.pictures.address(file) for file in files}
-        sources = {file: address for file, address in sources.items() if address}
-        html = render_email(letter.body, frame, sources, letter.language)
-        return html, render_plain(letter.body, frame)
+        known = {file: address for file, address in sources.items() if address}
+        return render_email(body, frame, known, letter.language)
 
     def with_pictures(self, markup: str) -> str:
         """Markup with the library's pictures in it, as far as they have been read."""
