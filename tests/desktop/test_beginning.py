@@ -2,6 +2,7 @@
 file, two at once."""
 
 from contextlib import closing
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
@@ -10,7 +11,9 @@ from msgspec.structs import replace
 from nebbet.cli.window import Wanted, begin
 from nebbet.core.message.links import read_mailto
 from nebbet.core.records import Case, Contact, Person
+from nebbet.desktop.kit.picker import KEY
 from nebbet.desktop.letters.page import LettersPage
+from nebbet.library.entries import Registered
 from nebbet.library.people_writing import Changed
 from nebbet.library.store import open_library
 from nebbet.personal.home import Home
@@ -62,6 +65,38 @@ def test_templates_for_the_kind_of_case_come_first(hand: Hand, letters: LettersP
     first = letters.pull_box.list.key
     template = hand.session.shared.catalogue.templates[first]
     assert matter.case.kind in template.content.kinds
+
+
+def test_then_come_templates_that_letters_about_the_kind_were_written_with(
+    hand: Hand, letters: LettersPage
+) -> None:
+    shared = hand.session.shared
+    matter = shared.library.people.numbered("LS-48260")
+    assert matter
+    kind = matter.case.kind
+    templates = shared.catalogue.templates
+    others = [key for key, one in templates.items()
+              if one.content.kinds and kind not in one.content.kinds and one.edition]  # fmt: skip
+    mine, theirs = others[-1], others[-2]
+    member = next(key for key in shared.catalogue.members if key != shared.my_id)
+    went = [(theirs, member), (theirs, member), (mine, shared.my_id)]
+    shared.library.record(
+        [
+            Registered(f"<{n}@x>", shared.now() - timedelta(days=n), sender, "a@x.example",
+                       case_number="LS-48260", template=template)
+            for n, (template, sender) in enumerate(went, 1)
+        ]
+    )  # fmt: skip
+    letters.begin.write_to(None, matter)
+    hand.until(lambda: letters._used.for_kind(kind))
+    shown = letters.pull_box.list
+    keys = [shown.item(row).data(KEY) for row in range(shown.count())]
+    suited = [key for key in keys if kind in templates[key].content.kinds]
+    assert keys[: len(suited)] == suited
+    assert keys[len(suited) : len(suited) + 2] == [mine, theirs]
+    assert shown.currentRow() == 0
+    hand.type("refund")
+    assert letters.pull_box.list.key in suited
 
 
 def test_somebody_not_on_file_is_offered_to_be_kept_once(hand: Hand, letters: LettersPage) -> None:
@@ -127,10 +162,6 @@ def test_a_letter_to_two_greets_both(hand: Hand, letters: LettersPage) -> None:
 def test_earlier_letters_stand_beside_the_one_that_is_written(
     hand: Hand, letters: LettersPage
 ) -> None:
-    from datetime import timedelta
-
-    from nebbet.library.entries import Registered
-
     shared = hand.session.shared
     (hanna,) = shared.library.people.find_people("verrell")
     now = shared.now()

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from datetime import date, datetime, time, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 
 from msgspec import Struct
 from sqlalchemy import JSON, ColumnElement, Date, Engine, Select, cast, func, literal, select, text
@@ -115,6 +115,28 @@ def per_day(engine: Engine, wanted: Wanted, by: str, at: datetime) -> list[Count
     with explained(CANNOT), reading(engine) as connection:
         rows = connection.execute(narrowed(counted, wanted, engine)).all()
     return [Counted(_as_day(found), key, count) for found, key, count in rows if found]
+
+
+class Uses(NamedTuple):
+    """How many letters with a template somebody wrote, and how many anybody did."""
+
+    own: int = 0
+    all: int = 0
+
+
+def used_for(engine: Engine, kind: str, member: str, since: datetime) -> dict[str, Uses]:
+    """Which templates letters about cases of a kind were written with since a moment, and how many
+    with each."""
+    wanted = Wanted(kind=kind, began=since)
+    column = register.c.template
+    counted = select(column, register.c.sender == member, func.count()).where(column != "")
+    grouped = narrowed(counted, wanted, engine).group_by(column, register.c.sender == member)
+    found: dict[str, Uses] = {}
+    with explained(CANNOT), reading(engine) as connection:
+        for template, is_own, count in connection.execute(grouped):
+            known = found.get(template, Uses())
+            found[template] = Uses(known.own + (count if is_own else 0), known.all + count)
+    return found
 
 
 def _day(engine: Engine, ahead: timedelta) -> ColumnElement[Any]:

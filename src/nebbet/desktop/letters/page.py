@@ -27,6 +27,7 @@ from nebbet.desktop.letters.pile import Pile
 from nebbet.desktop.letters.pull import PullBox
 from nebbet.desktop.letters.side import Attachments, Checks, SendControl
 from nebbet.desktop.letters.start import StartPage
+from nebbet.desktop.letters.used_for import UsedFor
 from nebbet.desktop.letters.ways_out import WaysOut
 from nebbet.desktop.session.session import Session
 from nebbet.library.holdings import Template
@@ -56,6 +57,7 @@ class LettersPage(Place):
         self.model.setParent(self)
         self._told: Finding | None = None  # what stands in the way, as it was told
         self.model.replaced.connect(self._forget)  # before anything is told of what comes
+        self._used = UsedFor(session.shared, self.model)
         NewerEditions(session, self.model)
         NewerRecords(session, self.model)
         self.pile = Pile(session.letters, session.sending)
@@ -86,7 +88,7 @@ class LettersPage(Place):
     @cached_property
     def pull_box(self) -> PullBox:
         """The box that pulls a template."""
-        box = PullBox(self._session.shared, self._middle)
+        box = PullBox(self._session.shared, self._middle, self._used)
         box.chosen.connect(self._pulled)
         box.left.connect(self._left_pull_box)
         return box

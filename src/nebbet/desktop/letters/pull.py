@@ -10,6 +10,7 @@ from nebbet.core.letter import Letter
 from nebbet.core.records import fold
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import ChoiceList
+from nebbet.desktop.letters.used_for import UsedFor
 from nebbet.desktop.paper.fillings import fillings_of
 from nebbet.desktop.paper.sheet import paper_box
 from nebbet.desktop.paper.slot_edit import SlotEdit
@@ -25,8 +26,10 @@ class PullBox(QFrame):
     chosen = Signal(str, bool)
     left = Signal()
 
-    def __init__(self, shared: SharedLibrary, parent: QWidget) -> None:
+    def __init__(self, shared: SharedLibrary, parent: QWidget, used: UsedFor) -> None:
         super().__init__(parent)
+        self._used = used
+        used.known.connect(self._on_used)
         self.setObjectName("box")
         self._shared, self._over = shared, parent
         self._letter = Letter("preview")
@@ -73,13 +76,22 @@ class PullBox(QFrame):
 
     def _find(self, words: str) -> None:
         kind = self._letter.case.kind if self._letter.case else ""
-        self.list.show_choices(choices.templates(self._shared, words, kind=kind))
+        used = self._used.for_kind(kind)
+        self.list.show_choices(choices.templates(self._shared, words, kind=kind, used=used))
         self.list.choose_first()
         if not self.list.count():
             self._subject.setText("No template has any of these words.")
             self._body.show_content((), {})
         else:
             self._preview()
+
+    def _on_used(self, kind: str) -> None:
+        """What was used for the kind of case has come: the list is in that order, unless somebody
+        is choosing already."""
+        case = self._letter.case
+        untouched = not self.field.text() and self.list.currentRow() <= 0
+        if self.isVisible() and case and case.kind == kind and untouched:
+            self._find("")
 
     def _preview(self) -> None:
         """Show the template as it would be for this person and case."""

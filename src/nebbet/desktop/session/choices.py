@@ -1,6 +1,6 @@
 """What pickers and lists show: people, cases and templates, found by the core."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import datetime
 from typing import TYPE_CHECKING
 
@@ -12,6 +12,7 @@ from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import Template
 from nebbet.library.people import People
+from nebbet.library.register_finding import Uses
 
 if TYPE_CHECKING:
     from nebbet.core.ranking.index import Found
@@ -59,19 +60,27 @@ def matter_choice(matter: Matter) -> Choice:
 
 
 def templates(
-    shared: SharedLibrary, words: str, *, retired: bool = False, kind: str = ""
+    shared: SharedLibrary,
+    words: str,
+    *,
+    retired: bool = False,
+    kind: str = "",
+    used: Mapping[str, Uses] | None = None,
 ) -> list[Choice]:
     """Templates by title, subject, shelf and text, each with what met the words; only those in
-    use, unless told otherwise. Without words, those for a kind of case come first."""
+    use, unless told otherwise. Without words, those for a kind of case come first, then those that
+    were used for it, one's own uses before the others'."""
     found = shared.search.templates(words)
     if kind and not words.strip():
-        known, wanted = shared.catalogue.templates, fold(kind)
+        known, wanted, uses = shared.catalogue.templates, fold(kind), used or {}
 
-        def is_for(key: str) -> int:
+        def place(key: str) -> tuple[int, int, int]:
             kinds = {fold(one) for one in known[key].content.kinds}
-            return 0 if wanted in kinds else 2 if kinds else 1
+            own, everybody = uses.get(key, Uses())
+            rank = 0 if wanted in kinds else 1 if everybody else 3 if kinds else 2
+            return rank, -own, -everybody
 
-        found = found._replace(keys=sorted(found.keys, key=is_for))
+        found = found._replace(keys=sorted(found.keys, key=place))
     return found_templates(shared, words, found, retired=retired)
 
 
