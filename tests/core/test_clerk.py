@@ -12,8 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from nebbet.core import checks
-from nebbet.core.body import read
+from nebbet.core import checks, inline
+from nebbet.core.body import read, text_of
 from nebbet.core.checks import About, Earlier
 from nebbet.core.checks.account_numbers import card_numbers, ibans, luhn
 from nebbet.core.checks.date_rules import days_in
@@ -47,8 +47,24 @@ def amount(value: str) -> dict[str, object]:
     return {"particulars": [Particular(placeholder, value, value, "", value=money)]}
 
 
+OWN_FILE = letter(attachments=(Attachment("f", ("statement.pdf",)),))
+SIGNED = replace(ABOUT, name="Ivo Marsh", signature="<p>{{sender.name}}</p>")
 LINK = '<a href="https://www.evil.example/x">{}</a>'
 TRIPS: dict[str, tuple[str, Letter, About]] = {
+    "another person": ("other person", letter("Dear Ms Pell,\nAs Bo Quill said."),
+                       replace(ABOUT, strangers=("Bo Quill",))),
+    "another person in a file": ("other person", OWN_FILE, replace(
+        ABOUT, strangers=("Bo Quill",), contents={"f": "To Bo Quill"})),
+    "another case in a file": ("other case", OWN_FILE, replace(
+        ABOUT, contents={"f": "Claim LS-48999 was paid."})),
+    "two languages": ("two languages", letter(
+        "Dear Ms Pell,\nThank you for your letter, which we have read and will answer.\n"
+        "Wir haben Ihre Nachricht erhalten und werden sie bald prüfen."), ABOUT),
+    "a text in another language": ("language", letter(
+        "Wir haben Ihre Nachricht erhalten und werden sie bald prüfen."), ABOUT),
+    "two signatures": ("signed twice", letter("Thank you.\nIvo Marsh\nKind regards,\nIvo Marsh, "
+                                              "Passenger Service"), SIGNED),
+    "no signature": ("unsigned", letter("Dear Ms Pell,\nThank you."), SIGNED),
     "another case": ("other case", letter("Dear Ms Pell,\nAbout LS-48312."), ABOUT),
     "its file": ("other case", letter(attachments=(Attachment("f", ("LS-40000.pdf",)),)), ABOUT),
     "another name": ("greeting", letter("Dear Mr Quill,\nThank you."), ABOUT),
@@ -72,6 +88,21 @@ TRIPS: dict[str, tuple[str, Letter, About]] = {
     "a promise for a closure": ("closed", letter("You hear from us by 24 December 2026."), ABOUT),
 }  # fmt: skip
 PASSES: dict[str, tuple[str, Letter, About]] = {
+    "somebody who is not named": ("other person", letter(), replace(
+        ABOUT, strangers=("Bo Quill",), contents={"other": "Bo Quill"})),
+    "its own number in a file": ("other case", OWN_FILE, replace(
+        ABOUT, contents={"f": "Claim LS-48213 was paid."})),
+    "a line in another language": ("two languages", letter(
+        "Thank you for your letter, which we have read and will answer.\nBon voyage à vous !"),
+        ABOUT),
+    "quoted words in another language": ("two languages", replace(letter(), body=read(
+        "<p>Thank you for your letter, which we have read and will answer.</p>"
+        "<blockquote><p>Wir haben Ihre Nachricht erhalten und werden sie bald prüfen.</p>"
+        "</blockquote>")), ABOUT),
+    "signed, and named": ("signed twice", letter("Ivo Marsh has looked into it.\nIvo Marsh"),
+                          SIGNED),
+    "signed by first name": ("unsigned", letter("Dear Ms Pell,\nThank you.\nIvo"), SIGNED),
+    "a template ends as it ends": ("unsigned", letter(template="t"), SIGNED),
     "its own number": ("other case", letter("About LS-48213, as ls 48213."), ABOUT),
     "a number in a field": ("other case", letter("About LS-40000.", case=replace(CASE, fields={
         "former": "LS-40000"})), ABOUT),
@@ -117,6 +148,20 @@ def test_a_clerk_would_look_twice(name: str) -> None:
 def test_a_clerk_would_not(name: str) -> None:
     rule, made, about = PASSES[name]
     assert found(rule, made, about) == []
+
+
+def test_a_signature_goes_under_the_text_and_before_what_is_quoted() -> None:
+    made = letter()
+    quoted = read("<blockquote><p>You wrote.</p></blockquote>")
+    made = replace(made, body=(*made.body, *quoted))
+    told = checks.check(made, (), lambda _f: True, about=SIGNED)
+    (remedy,) = (one.remedy for one in told if one.rule == "unsigned" and one.remedy)
+    text = inline_names(checks.apply(made, remedy))
+    assert text == ["Dear Ms Pell,", "Thank you.", "{{sender.name}}", "You wrote."]
+
+
+def inline_names(made: Letter) -> list[str]:
+    return [inline.source(text_of(block)) for block in made.body]
 
 
 def test_an_amount_of_nothing() -> None:

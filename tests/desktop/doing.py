@@ -1,8 +1,7 @@
 """What several tests of the window do and look at."""
 
 from hypothesis import HealthCheck, settings
-from PySide6.QtCore import QBuffer, QIODevice, Qt
-from PySide6.QtPdf import QPdfDocument
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QComboBox, QWidget
 
 from nebbet.core.letter import Content, Letter
@@ -99,17 +98,6 @@ def take(hand: Hand, words: str, who: str) -> Letter:
     hand.type(who)
     hand.press("Return")
     return open_letter(hand)
-
-
-def pdf_text(data: bytes) -> str:
-    """The words of a PDF, as Qt's own reader finds them."""
-    buffer = QBuffer()
-    buffer.setData(data)
-    buffer.open(QIODevice.OpenModeFlag.ReadOnly)
-    document = QPdfDocument()
-    document.load(buffer)
-    pages = range(document.pageCount())
-    return " ".join(document.getAllText(page).text() for page in pages)
 
 
 LONG = settings(

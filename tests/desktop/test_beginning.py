@@ -13,13 +13,14 @@ from nebbet.core.message.links import read_mailto
 from nebbet.core.records import Case, Contact, Person
 from nebbet.desktop.kit.picker import KEY
 from nebbet.desktop.letters.page import LettersPage
+from nebbet.desktop.session.file_texts import pdf_text
 from nebbet.library.entries import Registered
 from nebbet.library.people_writing import Changed
 from nebbet.library.store import open_library
 from nebbet.personal.home import Home
 from nebbet.personal.settings import read_settings
 from tests.desktop.conftest import Hand
-from tests.desktop.doing import pdf_text, take
+from tests.desktop.doing import take
 
 
 @pytest.fixture

@@ -3,16 +3,18 @@
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QMimeData, QUrl
+from PySide6.QtCore import QMimeData, Qt, QUrl
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from nebbet.core import inline
+from nebbet.desktop.kit.pdf import pdf_of
 from nebbet.personal import open_letters, outbox
 from nebbet.personal.home import Home
 from nebbet.standin.service import MailService
 from tests.desktop.conftest import Hand, close, open_window
-from tests.desktop.doing import field, open_letter, paper
+from tests.desktop.doing import field, open_letter, paper, take
 
 
 @pytest.fixture
@@ -476,3 +478,26 @@ def test_who_goes_on_elsewhere_while_a_letter_is_sent_keeps_the_focus(hand: Hand
     hand.sent_all()
     hand.until(lambda: hand.window.letters.model.letter is None)
     assert hand.focus is field
+
+
+def test_somebody_else_who_is_named_is_a_doubt_before_the_letter_goes(
+    hand: Hand, tmp_path: Path
+) -> None:
+    take(hand, "refund agreed", "LS-48261")
+    letters = hand.window.letters
+    statement = pdf_of("<p>Statement of Hanna Verrell</p>", "statement")
+    (tmp_path / "statement.pdf").write_bytes(statement)
+    letters.attachments.take_paths([str(tmp_path / "statement.pdf")])
+    hand.until(lambda: [f for f in letters.model.findings if f.rule == "other person"])
+    (found,) = (f for f in letters.model.findings if f.rule == "other person")
+    assert found.sentence == "Hanna Verrell is named in statement.pdf, who is somebody else on file"
+    letters.model.detach(len(open_letter(hand).attachments) - 1)
+    hand.until(lambda: not [f for f in letters.model.findings if f.rule == "other person"])
+    # What is typed at the last moment is looked through before the letter goes.
+    letters.paper.body.setFocus()
+    hand.press("Ctrl+End")
+    for sign in " So says Hanna Verrell":
+        QTest.keyClicks(letters.paper.body, sign)
+    QTest.keyClick(letters.paper.body, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    hand.until(lambda: "Hanna Verrell is named, who is somebody else on file" in hand.said)
+    assert not hand.session.sending.outbox

@@ -11,10 +11,10 @@ from PySide6.QtPrintSupport import QPrinter
 
 from nebbet.core.message.links import read_mailto
 from nebbet.desktop.letters.page import LettersPage
+from nebbet.desktop.session.file_texts import pdf_text
 from nebbet.post import imap
 from nebbet.standin import demo
 from tests.desktop.conftest import Hand
-from tests.desktop.doing import pdf_text
 
 
 @pytest.fixture

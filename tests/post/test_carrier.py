@@ -21,7 +21,7 @@ from nebbet.core.records import Contact, Member
 from nebbet.library import register
 from nebbet.library.postgres import Away
 from nebbet.library.store import Library
-from nebbet.personal import open_letters, outbox
+from nebbet.personal import open_letters, outbox, went
 from nebbet.personal.items import Item, Queued
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.post import imap
@@ -247,10 +247,18 @@ def test_killed_on_the_line_is_told_and_not_sent_again(office: Office, item: Ite
 
 def test_copies_of_old_letters_are_let_go(office: Office, item: Item, clock: Clock) -> None:
     send(office, item)
-    outbox.forget_old(office.personal, clock() - 1)
-    assert outbox.sent_item(office.personal, item.outgoing.message_id)
-    outbox.forget_old(office.personal, clock() + 1)
-    assert outbox.sent_item(office.personal, item.outgoing.message_id) is None
+    known = item.outgoing.message_id
+    went.put_away(office.personal, clock() - 1)
+    assert outbox.sent_item(office.personal, known)
+    assert len([*went.letters(office.personal)]) == 1
+    went.put_away(office.personal, clock() + 1)
+    assert outbox.sent_item(office.personal, known) is None
+    # What it said is known for longer.
+    assert went.letter_of(office.personal, known) == item.letter
+    ((letter, sent),) = went.letters(office.personal)
+    assert letter == item.letter and abs(sent - clock()) < 60
+    went.forget(office.personal, clock() + 1)
+    assert went.letter_of(office.personal, known) is None and not [*went.letters(office.personal)]
     with pytest.raises(NebbetError, match="is not in the folder Sent"):
         imap.fetch_sent(office.account, "secret", "<nobody@nowhere>")
 

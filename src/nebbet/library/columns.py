@@ -85,6 +85,18 @@ def sort_key(text: str) -> str:
     return _GAPS.sub(" ", folded(text)).strip()[:200]
 
 
+def sorts_of(name: str) -> tuple[str, ...]:
+    """A name as it is put in order, with the last name first, whichever comes first in it.
+
+    >>> sorts_of("Ann van Dam")
+    ('ann van dam', 'van dam ann', 'dam ann van')
+    """
+    plain = sort_key(name)
+    words = plain.split()
+    turned = (" ".join((*words[n:], *words[:n])) for n in (1, len(words) - 1) if words[1:])
+    return tuple(dict.fromkeys((plain, *turned)))
+
+
 def said(texts: Iterable[str]) -> str:
     """The words of texts, without case and accents."""
     return _GAPS.sub(" ", folded(" ".join(texts)[:_LONGEST_WORDS])).strip()

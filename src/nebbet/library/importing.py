@@ -2,7 +2,7 @@
 seen before anything is written."""
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Literal
 
 from msgspec import Struct
@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from nebbet.core.records import Case, Contact, fold
 from nebbet.core.records.incoming import Incoming
 from nebbet.core.sentences import said
-from nebbet.library.columns import columns, sort_key
+from nebbet.library.columns import columns
 from nebbet.library.people import People
 from nebbet.library.people_writing import Changed, Record
 
@@ -212,7 +212,7 @@ class Who:
         words = [*words]
         self._token = token
         self._by_address = people.by_addresses(word for word in words if "@" in word)
-        self._by_name = people.by_names(_sort_both(word for word in words if "@" not in word))
+        self._by_name = people.by_spelt_names(word for word in words if "@" not in word)
         self.new: dict[str, Contact] = {}
 
     def of(self, word: str) -> str:
@@ -225,15 +225,5 @@ class Who:
             if known is None:
                 known = self.new[key] = Contact(self._token(), email=word.strip())
             return known.id
-        same = {one.id: one for name in _sort_both([word]) for one in self._by_name.get(name, ())}
+        same = {one.id: one for one in self._by_name.get(word, ())}
         return next(iter(same)) if len(same) == 1 else ""
-
-
-def _sort_both(names: Iterable[str]) -> Iterator[str]:
-    """Names as they are put in order, with the last name first, whichever comes first in them."""
-    for name in names:
-        plain = sort_key(name)
-        yield plain
-        first, _, last = plain.rpartition(" ")
-        if first:
-            yield f"{last} {first}"

@@ -8,7 +8,7 @@ from sqlalchemy import Engine, func, or_, select, tuple_
 
 from nebbet.core.ranking.words import wanted_words
 from nebbet.core.records import Case, Contact, Matter, Person, fold
-from nebbet.library.columns import address_key, columns
+from nebbet.library.columns import address_key, columns, sorts_of
 from nebbet.library.engine import explained, reading
 from nebbet.library.people_queries import (
     CANDIDATES,
@@ -157,6 +157,16 @@ class People:
                     for contact in read_rows(Contact, [row]):
                         found.setdefault(row.sort, []).append(contact)
         return found
+
+    def by_spelt_names(self, names: Iterable[str]) -> dict[str, list[Contact]]:
+        """The people of some names as they are written, the first or the last name first."""
+        sorts = {name: sorts_of(name) for name in names}
+        known = self.by_names(sort for both in sorts.values() for sort in both)
+        found = {
+            name: [one for sort in both for one in known.get(sort, ())]
+            for name, both in sorts.items()
+        }
+        return {name: people for name, people in found.items() if people}
 
     def by_numbers(self, numbers: Iterable[str]) -> dict[str, Case]:
         """The cases of some numbers, by these as they are compared."""

@@ -9,10 +9,11 @@ from datetime import date, datetime, timedelta
 
 from msgspec import Struct, field
 
-from nebbet.core import checks
+from nebbet.core import body, checks
 from nebbet.core import letter as letters
 from nebbet.core.checks import About, Earlier, Finding
 from nebbet.core.letter import Content, Letter
+from nebbet.core.letter.signature import signature_of
 from nebbet.core.placeholders import Particular, World
 from nebbet.core.records import Case, Contact, Member
 from nebbet.library.catalogue import Catalogue
@@ -23,14 +24,26 @@ LATELY = timedelta(days=14)  # in which the same letter to the same person is lo
 Answers = Mapping[str, Mapping[str, str]]  # what one answered last time, by template and name
 
 
+class Others(Struct, frozen=True):
+    """Others in a letter: what can be read of its own files, by SHA-256, and the names of people
+    on file who have nothing to do with it."""
+
+    contents: Mapping[str, str] = {}
+    strangers: tuple[str, ...] = ()
+
+
+NO_OTHERS = Others()
+
+
 class Writer(Struct, frozen=True):
-    """Who writes, when (an aware datetime), with which answers from last time, and which letters
-    went lately, the newest first."""
+    """Who writes, when (an aware datetime), with which answers from last time, which letters went
+    lately, the newest first, and what is known of others in the letter."""
 
     moment: datetime
     me: Member | None = None
     answers: Answers = field(default_factory=dict)
     entries: Sequence[Registered] = ()
+    others: Others = NO_OTHERS
 
 
 class Examined(Struct, frozen=True):
@@ -122,6 +135,11 @@ def about_letter(catalogue: Catalogue, letter: Letter, writer: Writer, today: da
         tuple(sorted(domains - {""})),
         template.content.kinds if template else (),
         _lately(catalogue, letter, writer),
+        writer.me.name if writer.me else "",
+        # Of a template, a lead has decided how it ends.
+        "" if letter.template else body.write(signature_of(writer.me).blocks(letter.language)),
+        writer.others.contents,
+        writer.others.strangers,
     )
 
 

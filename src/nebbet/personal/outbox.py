@@ -154,13 +154,6 @@ def recover(engine: Engine) -> int:
         return found.rowcount
 
 
-def forget_old(engine: Engine, before: float) -> None:
-    """Let go of the local copies of letters that went before a moment."""
-    table = outbox_table
-    with explained("The outbox cannot be written"), engine.begin() as connection:
-        connection.execute(delete(table).where(table.c.state == "gone", table.c.due < before))
-
-
 def sent_items(engine: Engine) -> list[Queued]:
     """The letters that went lately and are still here, soonest first."""
     return looked_through(engine, ("gone", "sent"))[0]

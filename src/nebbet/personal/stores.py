@@ -1,7 +1,7 @@
 """Everything that is kept on disk, opened together: the library and the person's own file."""
 
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 
 from msgspec import Struct
@@ -22,14 +22,15 @@ from nebbet.library.server_line import ServerLine
 from nebbet.library.store import Library, open_library
 from nebbet.library.team import TeamLibrary
 from nebbet.library.would_find import SentLetter
-from nebbet.personal import open_letters, outbox, own_templates, tables
+from nebbet.personal import open_letters, outbox, own_templates, tables, went
 from nebbet.personal.home import Home
 from nebbet.personal.items import Queued, State
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Settings, write_settings
 from nebbet.personal.waiting import WaitingWrites
 
-KEEP_COPIES = 30 * 86400.0  # seconds that a copy of a sent message stays on this machine
+# Seconds that the copy of a sent message stays on this machine, and what the letter said.
+KEEP_COPIES, KEEP_LETTERS = 30 * 86400.0, 90 * 86400.0
 
 
 class AtStart(Struct, frozen=True):
@@ -60,7 +61,8 @@ class Stores(Struct, frozen=True):
         """Read everything, after putting the outbox in order; member is the person."""
         catalogue, entries = self._shared(now, member)
         recovered = outbox.recover(self.personal)
-        outbox.forget_old(self.personal, now.timestamp() - KEEP_COPIES)
+        went.put_away(self.personal, now.timestamp() - KEEP_COPIES)
+        went.forget(self.personal, now.timestamp() - KEEP_LETTERS)
         letters, broken = open_letters.open_letters(self.personal)
         waiting, damaged = outbox.looked_through(self.personal)
         return AtStart(
@@ -121,13 +123,14 @@ class Stores(Struct, frozen=True):
 
     def sent_letters(self) -> list[SentLetter]:
         """The letters that went lately from here."""
-        found = outbox.sent_items(self.personal)
-        return [SentLetter(one.item.letter, one.item.entry.sent) for one in found]
+        return [
+            SentLetter(letter, datetime.fromtimestamp(sent, UTC))
+            for letter, sent in went.letters(self.personal)
+        ]
 
     def sent_letter(self, message_id: str) -> Letter | None:
         """A letter that went lately."""
-        found = outbox.sent_item(self.personal, message_id)
-        return found.letter if found else None
+        return went.letter_of(self.personal, message_id)
 
     def _shared(self, now: datetime, member: str) -> tuple[Catalogue, list[Registered]]:
         if isinstance(self.library, TeamLibrary):

@@ -77,6 +77,16 @@ outbox_table = Table(
 )
 
 
+# What letters said that went from here, by their Message-ID; sent is in seconds since 1970.
+went_table = Table(
+    "went",
+    metadata,
+    Column("message_id", String(255), primary_key=True),
+    Column("sent", Float, nullable=False),
+    Column("data", LargeBinary, nullable=False),
+)
+
+
 def open_personal(path: Path) -> Engine:
     """Open or make the personal file. Raises NebbetError when that cannot be."""
     kept = "It was not touched"

@@ -15,7 +15,10 @@ from nebbet.core.characters import folded
 from nebbet.core.checks.account_numbers import card_numbers, ibans
 from nebbet.core.checks.findings import Remedy
 from nebbet.core.checks.greetings import greeted, is_greeting
+from nebbet.core.checks.language_rules import LANGUAGE_RULES
+from nebbet.core.checks.mention_rules import MENTION_RULES
 from nebbet.core.checks.rules import Found, Rule
+from nebbet.core.checks.signing_rules import SIGNING_RULES
 from nebbet.core.checks.subjects import LetterToCheck
 from nebbet.core.records import fold
 from nebbet.core.sentences import said
@@ -36,34 +39,6 @@ def paragraphs(at: LetterToCheck) -> list[str]:
     """The text of a letter, block by block, as it goes."""
     text = body.render_plain(at.letter.body)
     return [part.strip() for part in text.split("\n") if part.strip()]
-
-
-def _other_case(at: LetterToCheck) -> Iterator[Found]:
-    """A number of the shape that this letter's case has, and another one."""
-    case = at.letter.case
-    if case is None or sum(sign.isdigit() for sign in case.number) < 3:
-        return
-    shape = re.compile(rf"(?<!\w){_shape(case.number)}(?!\w)", re.IGNORECASE)
-    own = {fold(case.number)} | {
-        fold(str(value)) for value in case.fields.values() if isinstance(value, str)
-    }
-    places = [
-        ("subject", inline.shown(at.letter.subject)),
-        *(("body", text) for text in paragraphs(at)),
-        *(("attachments", inline.shown(one.name)) for one in at.letter.attached),
-    ]
-    told: set[str] = set()
-    for part, text in places:
-        for number in shape.findall(text):
-            if fold(number) not in own | told:
-                told.add(fold(number))
-                sentence = said("“{number}” looks like another case's number", number=number)
-                yield Found(part, sentence, number)
-
-
-def _shape(number: str) -> str:
-    """What has the same signs as a number, and any digits in the place of its own."""
-    return "".join(r"\d" if sign.isdigit() else re.escape(sign) for sign in number)
 
 
 def _greeting(at: LetterToCheck) -> Iterator[Found]:
@@ -118,20 +93,6 @@ def _again(at: LetterToCheck) -> Iterator[Found]:
             said("{who} wrote to this person with this template on {day}", who=earlier.who,
                  day=f"{earlier.day:%d %b}"),
             earlier.day.isoformat(),
-        )  # fmt: skip
-
-
-def _language(at: LetterToCheck) -> Iterator[Found]:
-    recipient = at.letter.recipient
-    if recipient is None or not recipient.language:
-        return
-    theirs, ours = (code[:2].casefold() for code in (recipient.language, at.letter.language))
-    if theirs != ours:
-        yield Found(
-            "language",
-            said("The letter is in another language than {name} is written to in",
-                 name=recipient.name or recipient.email),
-            at.letter.language,
         )  # fmt: skip
 
 
@@ -210,16 +171,17 @@ def _many(at: LetterToCheck) -> Iterator[Found]:
 MANY = 6  # people who see each other: more than a household, or those in one matter
 
 CLERK_RULES: tuple[Rule[LetterToCheck], ...] = (
-    Rule("other case", "doubt", _other_case),
+    *MENTION_RULES,
     Rule("greeting", "doubt", _greeting),
     Rule("domain", "doubt", _domain),
     Rule("to oneself", "doubt", _to_oneself),
     Rule("again", "doubt", _again),
-    Rule("language", "note", _language),
     Rule("amount", "doubt", _amounts),
     Rule("account number", "doubt", _account_numbers),
     Rule("kind", "note", _kind),
     Rule("same file", "doubt", _same_file),
     Rule("link says", "doubt", _link_says),
     Rule("many", "doubt", _many),
+    *LANGUAGE_RULES,
+    *SIGNING_RULES,
 )

@@ -16,7 +16,9 @@ class Remedy(Struct, frozen=True):
     """Something that mends a finding: words for the button, the action and what it acts on."""
 
     words: str
-    action: Literal["drop copy", "drop attachment", "rename", "answer", "drop part", "mend braces"]
+    action: Literal[
+        "drop copy", "drop attachment", "rename", "answer", "drop part", "mend braces", "sign"
+    ]
     on: str
     to: str = ""
 

@@ -6,8 +6,9 @@ from html import escape
 
 from msgspec.structs import replace
 
-from nebbet.core import addresses, inline
+from nebbet.core import addresses, body, inline
 from nebbet.core import letter as letters
+from nebbet.core.body import Body, Paragraph
 from nebbet.core.checks.findings import Remedy
 from nebbet.core.letter import Attachment, Content, Letter, renamed
 
@@ -28,6 +29,18 @@ def apply(letter: Letter, remedy: Remedy) -> Letter:
         case "drop copy":
             line = _without_address(getattr(letter, remedy.to), remedy.on)
             return replace(letter, **{remedy.to: line})
+        case "sign":
+            return replace(letter, body=_signed(letter.body, body.read(remedy.on)))
+
+
+def _signed(text: Body, signature: Body) -> Body:
+    """A text with a signature under it: before the words at its end that it quotes."""
+    end = len(text)
+    while end and text[end - 1].quote:
+        end -= 1
+    while end and isinstance(text[end - 1], Paragraph) and not text[end - 1].inlines:
+        end -= 1
+    return (*text[:end], *signature, *text[end:])
 
 
 def _without_file(attachments: Sequence[Attachment], file: str) -> tuple[Attachment, ...]:

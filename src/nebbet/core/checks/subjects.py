@@ -19,9 +19,11 @@ class Earlier(Struct, frozen=True):
 
 
 class About(Struct, frozen=True):
-    """What is known beside a letter: the day, the team's working days, the sender's address, the
-    domains of the team, the kinds of case that the template is for, and the letters with this
-    template that went to this person lately, the last first."""
+    """What is known beside a letter: the day, the team's working days, the sender's address, name
+    and signature (as the source of a body), the domains of the team, the kinds of case that the
+    template is for, and the letters with this template that went to this person lately, the last
+    first. contents is what can be read of the letter's own files, by SHA-256; strangers are the
+    names in it, and in its text, of people on file who have nothing to do with it."""
 
     today: date | None = None
     calendar: WorkingCalendar | None = None
@@ -29,6 +31,10 @@ class About(Struct, frozen=True):
     domains: tuple[str, ...] = ()
     kinds: tuple[str, ...] = ()
     lately: tuple[Earlier, ...] = ()
+    name: str = ""
+    signature: str = ""
+    contents: Mapping[str, str] = {}
+    strangers: tuple[str, ...] = ()
 
 
 NOTHING_ELSE = About()

@@ -20,7 +20,7 @@ from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.addressing import about_case, for_recipient, in_other_language
 from nebbet.library.holdings import Template
 from nebbet.library.rewording import newer_edition, started_over, take_over
-from nebbet.library.writing import examine
+from nebbet.library.writing import NO_OTHERS, Others, Writer, examine
 
 TOGETHER = 1500  # milliseconds within which typing is one act
 
@@ -44,6 +44,7 @@ class LetterModel(QObject):
         self.particulars: tuple[Particular, ...] = ()
         self.findings: tuple[Finding, ...] = ()
         self.values: dict[str, Filling] = {}
+        self._others = NO_OTHERS
         self._past: list[Letter] = []
         self._future: list[Letter] = []
         self._last_act = ""
@@ -62,7 +63,7 @@ class LetterModel(QObject):
 
     def show(self, letter: Letter | None) -> None:
         """Take up another letter, or none; what was done to the last one cannot be undone."""
-        self.letter = letter
+        self.letter, self._others = letter, NO_OTHERS
         self._past, self._future, self._last_act = [], [], ""
         if letter:
             self._work_out(letter)
@@ -75,11 +76,21 @@ class LetterModel(QObject):
             self.worked_out.emit()
 
     def _work_out(self, letter: Letter) -> None:
-        found = examine(self._shared.catalogue, letter, self._shared.writer())
+        found = examine(self._shared.catalogue, letter, self.writer())
         self.letter, self.particulars, self.findings = (
             found.letter, found.particulars, found.findings,
         )  # fmt: skip
         self.values = fillings_of(self.letter, self.particulars)
+
+    def writer(self) -> Writer:
+        """Who writes the letter at hand, with what is known of others in it."""
+        return replace(self._shared.writer(), others=self._others)
+
+    def know_others(self, others: Others) -> None:
+        """Take what was found of others in the letter at hand."""
+        if others != self._others:
+            self._others = others
+            self.refresh()
 
     def _change(self, letter: Letter, act: str = "", *, text: bool = False) -> None:
         """Take a new state; text says that the words on the paper are other ones.

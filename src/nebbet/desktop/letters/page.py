@@ -21,6 +21,7 @@ from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.letters.newer_editions import THIS_LETTER, NewerEditions
 from nebbet.desktop.letters.newer_records import NewerRecords
+from nebbet.desktop.letters.others_named import OthersNamed
 from nebbet.desktop.letters.outgoing import OutgoingView
 from nebbet.desktop.letters.particulars import Particulars
 from nebbet.desktop.letters.pile import Pile
@@ -60,6 +61,7 @@ class LettersPage(Place):
         self._used = UsedFor(session.shared, self.model)
         NewerEditions(session, self.model)
         NewerRecords(session, self.model)
+        self._others = OthersNamed(session.shared, self.model)
         self.pile = Pile(session.letters, session.sending)
         self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)
@@ -68,7 +70,7 @@ class LettersPage(Place):
         self.from_case = FromCase(session, self.model, self.paper.body)
         self.attachments = Attachments(session.shared, self.model, self.from_case.button)
         self.checks = Checks(self.model)
-        self.sending = SendControl(self.model, lambda: session.sending.hold)
+        self.sending = SendControl(self.model, lambda: session.sending.hold, self._others.look)
         self.start = StartPage(session.shared)
         steps = Steps(self.open_letter, self.paper.go_on, self.pull)
         self.begin = Beginning(session, self.model, steps)

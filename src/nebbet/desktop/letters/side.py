@@ -163,13 +163,17 @@ def _summary(found: tuple[Finding, ...]) -> str:
 
 
 class SendControl(QWidget):
-    """The button that sends, after asking once about doubts. send is told when all is well."""
+    """The button that sends, after asking once about doubts. send is told when all is well; look
+    asks for what the checks go by that is looked up, and what is asked for is waited for."""
 
     send = Signal(object)  # with the keys of the doubts that were acknowledged
     stopped = Signal(object)
 
-    def __init__(self, model: LetterModel, hold: Callable[[], int]) -> None:
+    def __init__(
+        self, model: LetterModel, hold: Callable[[], int], look: Callable[[], object]
+    ) -> None:
         super().__init__()
+        self._look = look
         self._model, self._hold = model, hold
         self._accepted: tuple[str, tuple[Finding, ...]] = _NOT_ASKED
         self._asked = QElapsedTimer()
@@ -210,6 +214,7 @@ class SendControl(QWidget):
         letter = self._model.letter
         if letter is None or (self._rest.isActive() and letter.id == self._came):
             return
+        self._look()
         if self._model.once_known(self.try_to_send):
             return
         self._model.refresh()

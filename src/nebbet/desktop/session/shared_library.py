@@ -18,6 +18,7 @@ from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.kit.pictures import Pictures
 from nebbet.desktop.paper.speller import Speller
+from nebbet.desktop.session.file_texts import FileTexts
 from nebbet.desktop.session.intake import Intake
 from nebbet.desktop.session.own import Own
 from nebbet.desktop.session.parts import Parts
@@ -70,6 +71,7 @@ class SharedLibrary(QObject):
         self.pictures = Pictures(self._file_bytes, self._loads)
         self.speller = Speller(lambda: self.catalogue.words, self._loads)
         self.files = EncodedFiles(self._file_bytes)
+        self.file_texts = FileTexts(self._file_bytes)
         self.search = Search(voice)
         self.people = PeopleAsked(lambda: self.library, voice)
         self.intake = Intake(lambda: self.library, operations, voice, self.know_files, self.own)

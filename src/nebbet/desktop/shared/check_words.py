@@ -10,7 +10,20 @@ WORDS: dict[str, tuple[str, str]] = {
     ),
     "other case": (
         said("Another case"),
-        said("A number like the case's, and another one, in text, subject or a file's name."),
+        said("A number like the case's, and another one, in the text or in a file."),
+    ),
+    "other person": (
+        said("Another person"),
+        said("Somebody else on file is named in the text, or in a file that is attached."),
+    ),
+    "two languages": (
+        said("Two languages"),
+        said("A paragraph is in another language than the rest of the letter."),
+    ),
+    "signed twice": (said("Signed twice"), said("The sender's name stands under it twice.")),
+    "unsigned": (
+        said("Not signed"),
+        said("A letter without a template ends without the sender's name."),
     ),
     "domain": (
         said("Mail domain"),
