@@ -2,6 +2,7 @@
 may differ is Jaro and Winkler's measure, from RapidFuzz."""
 
 import pytest
+from msgspec.structs import replace
 
 from nebbet.core.records import Contact
 from nebbet.core.records.likeness import LIKELY, likeness, merged, twins_of
@@ -53,3 +54,15 @@ def test_one_of_two_has_what_both_said() -> None:
     assert made.addresses == ("ann.pell@y.example",) and made.phone == "1"
     assert made.more == {"desk": "2", "season": "2026"} and made.notes == "Patient\n\nKind"
     assert made.once == ("2",)
+
+
+def test_what_the_other_says_better_is_taken_from_it() -> None:
+    other = Contact("2", "new@x.example", "Dr", "Anne", "Pell-Marsh", phone="2",
+                    more={"season": "2026", "desk": "4"})  # fmt: skip
+    kept = Contact("1", "old@x.example", "Ms", "Ann", "Pell", phone="1", more={"desk": "2"})
+    made = merged(kept, other, ("name", "email", "phone", "more.desk"))
+    assert (made.title, made.first_name, made.last_name) == ("Ms", "Anne", "Pell-Marsh")
+    assert made.email == "new@x.example" and made.addresses == ("old@x.example",)
+    assert made.phone == "2" and made.kept == ("TEL:1",)
+    assert made.more == {"desk": "4", "season": "2026"}
+    assert merged(kept, Contact("2"), ("name", "phone")) == replace(kept, once=("2",))

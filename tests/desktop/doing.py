@@ -122,6 +122,9 @@ class Names:
     def take(self, key: str) -> str:
         return key.removeprefix("new:")
 
+    def closed(self, inner: str) -> str:
+        return inner
+
     def declarations(self, names: list[str]) -> bytes:
         return b"[]"
 

@@ -151,7 +151,7 @@ def test_what_is_typed_waits_as_a_draft_and_can_be_thrown_away(
     assert view.filling.person.lines["household"].text() == ""
 
 
-def test_a_case_is_filled_in_by_its_kind(hand: Hand, view: PeopleView) -> None:
+def test_a_case_is_filled_in_by_its_kind(hand: Hand, view: PeopleView, tmp_path: Path) -> None:
     find(hand, view, "verrell")
     hand.press("Ctrl+Alt+D")
     form = view.filling.case
@@ -173,6 +173,14 @@ def test_a_case_is_filled_in_by_its_kind(hand: Hand, view: PeopleView) -> None:
     hand.type("brannigan")
     hand.press("Return")
     assert "Aoife Brannigan" in form.also.text()
+    (tmp_path / "photo.txt").write_text("a door")
+    form.files.take_paths([str(tmp_path / "photo.txt")])
+    hand.until(lambda: form.files.keys)
+    hand.press("Esc")  # what is typed waits, and the file with it
+    find(hand, view, "brannigan")
+    find(hand, view, "verrell")
+    hand.press("Ctrl+Alt+D")
+    assert form.files.keys and form.lines["number"].text() == "LS-99001"
     hand.press("Ctrl+S")
     kept(hand)
     hand.until(lambda: shown(view).startswith("LS-99001"))
@@ -181,6 +189,8 @@ def test_a_case_is_filled_in_by_its_kind(hand: Hand, view: PeopleView) -> None:
     assert made.case.fields["fare"] == {"money": "12.50", "currency": "GBP"}
     assert made.case.fields["sailing"] == {"date": "2026-12-01"}
     assert len(made.case.people) == 1
+    names = {key: one.name for key, one in library(hand).files().items()}
+    assert [names[key] for key in made.case.files] == ["photo.txt"]
 
 
 def test_somebody_who_was_quicker_is_told_and_both_stand(hand: Hand, view: PeopleView) -> None:
@@ -319,6 +329,16 @@ def test_two_become_one_person_and_two_again(hand: Hand, place: PeoplePlace) -> 
     hand.press("Ctrl+Return")
     hand.until(lambda: "is one person now" in hand.said)
     hand.until(lambda: page.pair is None)
+    hand.click(hand.window.notices.action)
+    hand.until(lambda: page.pair is not None)
+    # What one of them says better is taken from there, whoever is first.
+    assert page.pair is not None
+    side = 0 if page.pair.one.id == "twin" else 1
+    hand.click(page.sides[side].takes["name"])
+    assert page.sides[side].takes["name"].text() == "taken"
+    page.merge(1 - side)
+    hand.until(lambda: "is one person now" in hand.said)
+    hand.until(lambda: shared.people.contact(hanna.contact.id).first_name == "H.")  # type: ignore[union-attr]
     hand.click(hand.window.notices.action)
     hand.until(lambda: page.pair is not None)
     hand.press("Ctrl+Alt+T")

@@ -1,6 +1,6 @@
 """Two records of one person become one, and people who may be that are found."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 
 from msgspec.structs import replace
 
@@ -12,11 +12,13 @@ from nebbet.library.people_writing import Changed
 _MOST = 200  # pairs that are put to a person at once
 
 
-def merging(people: People, kept: Contact, other: Contact) -> list[Changed]:
+def merging(
+    people: People, kept: Contact, other: Contact, from_other: Collection[str] = ()
+) -> list[Changed]:
     """What makes one person of two: the kept record says what both said, the other one stays as a
-    mark of where it went, and its cases are the kept one's."""
+    mark of where it went, and its cases are the kept one's. from_other as in merged."""
     changes = [
-        Changed(kept, merged(kept, other)),
+        Changed(kept, merged(kept, other, from_other)),
         Changed(other, replace(other, same_as=kept.id)),
     ]
     for case in people.cases_of(other.id, most=10_000):

@@ -4,6 +4,7 @@ from nebbet.core.placeholders import modifiers
 from nebbet.core.placeholders.declared import KINDS, Kind, Placeholder, Source, implied, tried
 from nebbet.core.placeholders.fill import Filled, fill, fill_line
 from nebbet.core.placeholders.formats import language_name, language_of, show
+from nebbet.core.placeholders.in_braces import declared_in
 from nebbet.core.placeholders.kinds import FACT_KINDS, kind_of
 from nebbet.core.placeholders.languages import yes_and_no
 from nebbet.core.placeholders.names import GREETING, did_you_mean, known_names, nearest
@@ -31,6 +32,7 @@ __all__ = [
     "Resolution",
     "Source",
     "World",
+    "declared_in",
     "did_you_mean",
     "fill",
     "fill_line",

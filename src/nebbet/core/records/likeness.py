@@ -1,6 +1,6 @@
 """How likely it is that two records are of one person, and one record made of two."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -116,34 +116,46 @@ def twins_of(contact: Contact, others: Iterable[Contact]) -> list[Twins]:
     return sorted(found, key=lambda twins: -twins.likely)
 
 
-def merged(kept: Contact, other: Contact) -> Contact:
+# What one of two records has one of, so that a person may choose whose stands; a name is one.
+SINGLE = ("title", "name", "email", "organisation", "phone", "language", "greeting", "household")
+_MORE = "more."
+
+
+def merged(kept: Contact, other: Contact, from_other: Collection[str] = ()) -> Contact:
     """One record of two: what the kept one says stands, what it lacks comes from the other;
-    addresses, postal addresses, notes and lines are of both.
+    addresses, postal addresses, notes and lines are of both. from_other names what the other one
+    says better: of SINGLE, or further fields as more.NAME.
 
     >>> merged(Contact("1", "a@x.example"), Contact("2", "b@x.example", phone="1")).addresses
     ('b@x.example',)
+    >>> merged(Contact("1", phone="1"), Contact("2", phone="2"), ["phone"]).phone
+    '2'
     """
-    filled = {
-        name: getattr(kept, name) or getattr(other, name)
-        for name in ("title", "first_name", "last_name", "organisation", "phone", "language",
-                     "greeting", "household", "email")
-    }  # fmt: skip
+
+    def best(name: str, asked: str = "") -> str:
+        first, second = (other, kept) if (asked or name) in from_other else (kept, other)
+        return str(getattr(first, name) or getattr(second, name))
+
+    filled = {name: best(name) for name in SINGLE if name != "name"}
+    filled |= {name: best(name, "name") for name in ("first_name", "last_name")}
     known = {filled["email"].casefold()}
     further: list[str] = []
-    for address in (*kept.addresses, other.email, *other.addresses):
+    for address in (kept.email, *kept.addresses, other.email, *other.addresses):
         if address and address.casefold() not in known:
             known.add(address.casefold())
             further.append(address)
-    phone = [f"TEL:{other.phone}"] if other.phone and other.phone != filled["phone"] else []
+    phones = dict.fromkeys((kept.phone, other.phone))
+    lines = [f"TEL:{phone}" for phone in phones if phone and phone != filled["phone"]]
     notes = [text for text in dict.fromkeys((kept.notes, other.notes)) if text]
+    chosen = {name: value for name, value in other.more.items() if _MORE + name in from_other}
     return replace(
         kept,
         **filled,
-        more={**other.more, **kept.more},
+        more={**other.more, **kept.more, **chosen},
         addresses=tuple(further),
         postal=tuple(dict.fromkeys((*kept.postal, *other.postal))),
         notes="\n\n".join(notes),
-        kept=tuple(dict.fromkeys((*kept.kept, *other.kept, *phone))),
+        kept=tuple(dict.fromkeys((*kept.kept, *other.kept, *lines))),
         filed=kept.filed and other.filed,
         once=(*kept.once, other.id, *other.once),
     )

@@ -33,10 +33,10 @@ class ValuesAtHand:
         """A value is put in by its name."""
         return key
 
-    def becomes(self, inner: str) -> bool:
-        """Whether braces that were typed to their end name a value that is known."""
+    def closed(self, inner: str) -> str:
+        """Braces that were typed to their end are put as they are where they name what is known."""
         name = fold(inline.slot(inner).name)
-        return any(fold(one.key) == name for one in self.offer(""))
+        return inner if any(fold(one.key) == name for one in self.offer("")) else ""
 
 
 def _short(text: str) -> str:

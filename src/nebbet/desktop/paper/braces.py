@@ -24,20 +24,22 @@ class Offers(Protocol):
     def take(self, key: str) -> str:
         """The name behind an offered key."""
 
+    def closed(self, inner: str) -> str:
+        """What braces that were typed to their end are put as; empty where they are only text."""
+
 
 class Braces(QObject):
     """Opens the list under the cursor of a text with {{, and closes it with }}. put writes a
-    placeholder at a cursor; becomes says whether one that was typed to its end is put like that."""
+    placeholder at a cursor."""
 
     def __init__(
         self,
         text: QTextEdit | QPlainTextEdit,
         offers: Offers,
         put: Callable[[QTextCursor, str], None],
-        becomes: Callable[[str], bool],
     ) -> None:
         super().__init__(text)
-        self._text, self._offers, self._put, self._becomes = text, offers, put, becomes
+        self._text, self._offers, self._put = text, offers, put
         self._opened = -1  # where a key has put the braces, and nobody has typed them
         self.list = OfferList(text)
         self.list.taken.connect(self._choose)
@@ -92,8 +94,8 @@ class Braces(QObject):
         cursor = self._text.textCursor()
         before = cursor.block().text()[: cursor.positionInBlock()]
         found = next((m for m in inline.SLOT.finditer(before) if m.end() == len(before)), None)
-        inner = found[0].strip("{}") if found else ""
-        if found and self._becomes(inner):
+        inner = self._offers.closed(found[0].strip("{}")) if found else ""
+        if found and inner:
             self._put_over(cursor.block().position() + found.start(), inner)
 
     def _put_over(self, start: int, inner: str) -> None:

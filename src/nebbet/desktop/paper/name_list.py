@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QWidget
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 
-_LONGEST_QUERY = 60
+_LONGEST_QUERY = 160  # signs: a choice or a date rule may be said in them
 _RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 

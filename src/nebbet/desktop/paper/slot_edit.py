@@ -1,7 +1,5 @@
 """The letter's own editor: the places of placeholders are completed where they stand."""
 
-from typing import Protocol
-
 from PySide6.QtCore import QMimeData, Qt, Signal
 from PySide6.QtGui import (
     QFocusEvent,
@@ -37,13 +35,6 @@ _DELETING = (Qt.Key.Key_Backspace, Qt.Key.Key_Delete)
 _RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 
-class AtHand(Offers, Protocol):
-    """What can be put into a letter."""
-
-    def becomes(self, inner: str) -> bool:
-        """Whether braces that were typed to their end name what is known."""
-
-
 class SlotEdit(SlotText):
     """An editor whose placeholders are filled in place.
 
@@ -62,7 +53,7 @@ class SlotEdit(SlotText):
     def __init__(
         self,
         pictures: Pictures | None = None,
-        at_hand: AtHand | None = None,
+        at_hand: Offers | None = None,
         *,
         single: bool = False,
     ) -> None:
@@ -72,7 +63,7 @@ class SlotEdit(SlotText):
         here = Places(lambda: self.places, self._at_cursor, self._active_place, self._filling)
         self.chooser = Chooser(self, here)
         self.chooser.chosen.connect(self._take_choice)
-        self.braces = Braces(self, at_hand, self._put, at_hand.becomes) if at_hand else None
+        self.braces = Braces(self, at_hand, self._put) if at_hand else None
 
     # Blanks
 

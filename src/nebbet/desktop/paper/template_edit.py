@@ -99,9 +99,7 @@ class TemplateEdit(PaperEdit):
         self._draw_slots(self.document())
         layout = self.document().documentLayout()
         layout.registerHandler(docformat.PASSAGE_OBJECT, self._piece_drawer)
-        self.braces = Braces(
-            self, names, lambda at, inner: self._insert(at, inline.slot(inner)), lambda _: True
-        )
+        self.braces = Braces(self, names, lambda at, inner: self._insert(at, inline.slot(inner)))
 
     def _draw_slots(self, document: QTextDocument) -> None:
         document.documentLayout().registerHandler(docformat.SLOT_OBJECT, self._drawer)

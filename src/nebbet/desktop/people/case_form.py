@@ -15,6 +15,7 @@ from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.people.fields_form import FieldsForm
+from nebbet.desktop.people.form_files import FormFiles
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.shared_library import SharedLibrary
 
@@ -44,6 +45,7 @@ class CaseForm(QWidget):
         self.nobody_else = pieces.button(said("take them out"), self._drop_people, "words")
         self.notes = QPlainTextEdit()
         self.own = FieldsForm()
+        self.files = FormFiles(shared)
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -59,11 +61,13 @@ class CaseForm(QWidget):
         self.notes.setTabChangesFocus(True)
         self.notes.setFixedHeight(72)
         pieces.captioned(form, said("Notes"), self.notes)
+        pieces.captioned(form, said("Files"), self.files)
         pieces.fill(QVBoxLayout(self), form, pieces.rule(), self.own, None)
         for line in self.lines.values():
             line.textEdited.connect(self.edited)
         self.notes.textChanged.connect(self.edited)
         self.own.edited.connect(self.edited)
+        self.files.edited.connect(self.edited)
         self.kind.currentTextChanged.connect(self._kind_changed)
         self.contact.picked.connect(self._pick_contact)
         self.contact.entered.connect(self._enter_contact)
@@ -134,6 +138,7 @@ class CaseForm(QWidget):
                 "kind": case.kind,
                 "contact": case.contact,
                 "people": "\n".join(case.people),
+                "files": "\n".join(case.files),
                 "notes": case.notes,
             }
             | {f"{_OWN}{name}": text for name, text in self.own.typed().items()}
@@ -147,6 +152,8 @@ class CaseForm(QWidget):
         self.kind.setCurrentText(typed.get("kind", ""))
         self._contact = typed.get("contact", "")
         self._people = [key for key in typed.get("people", "").split("\n") if key]
+        files = typed["files"].split("\n") if "files" in typed else self._shown.files
+        self.files.show_files(tuple(filter(None, files)))
         self.notes.setPlainText(typed.get("notes", ""))
         own = {k.removeprefix(_OWN): text for k, text in typed.items() if k.startswith(_OWN)}
         self.own.write(own)
@@ -160,6 +167,7 @@ class CaseForm(QWidget):
                 "kind": self.kind.currentText(),
                 "contact": self._contact,
                 "people": "\n".join(self._people),
+                "files": "\n".join(self.files.keys),
                 "notes": self.notes.toPlainText(),
             }
             | {f"{_OWN}{name}": text for name, text in self.own.typed().items()}
@@ -178,6 +186,7 @@ class CaseForm(QWidget):
             kind=self.kind.currentText().strip(),
             contact=self._contact,
             people=tuple(key for key in self._people if key != self._contact),
+            files=self.files.keys,
             notes=self.notes.toPlainText().strip(),
             fields=self.own.values(today),
         )

@@ -1,12 +1,16 @@
 """The page on which a person decides whether two records are of one person."""
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from collections.abc import Callable, Collection
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from nebbet.core.placeholders.field_texts import field_text
 from nebbet.core.records import Contact, label_of
-from nebbet.core.records.likeness import Twins
+from nebbet.core.records.likeness import SINGLE, Twins
 from nebbet.core.sentences import said
-from nebbet.desktop.kit import pieces
+from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.people.view import Do
@@ -15,6 +19,7 @@ from nebbet.library.merging import likely_twins, merging, telling_apart
 
 _ROWS = (
     ("title", said("Title")),
+    ("greeting", said("Greeting")),
     ("name", said("Name")),
     ("email", said("Mail address")),
     ("addresses", said("Further addresses")),
@@ -34,7 +39,8 @@ class Doubles(Place):
     help = (
         "Records that may be of one person, because they share an address or a name. Look at both: "
         "Ctrl+Return makes them one, with what the left one says first and what it lacks from the "
-        "right one; Ctrl+Alt+R lets the right one be the first; Ctrl+Alt+T says that they are two. "
+        "right one; Ctrl+Alt+R lets the right one be the first. Where they say different things, "
+        "“take this” takes one from either side. Ctrl+Alt+T says that they are two. "
         "Each can be undone at once. Esc goes back."
     )
 
@@ -46,7 +52,11 @@ class Doubles(Place):
         self.back = pieces.button(said("Back to people (Esc)"), self.left.emit)
         self.list = ChoiceList(said("Pairs"))
         self.why = pieces.label("", "note", wrap=True)
-        self.sides = (_Side(said("On the left")), _Side(said("On the right")))
+        self._picks: dict[str, int] = {}  # fields whose value was chosen, and from which side
+        self.sides = (
+            _Side(said("On the left"), partial(self._pick, 0)),
+            _Side(said("On the right"), partial(self._pick, 1)),
+        )
         self.keep_left = pieces.button(
             said("One person: left first"), lambda: self.merge(0), "primary", "Ctrl+Return"
         )
@@ -124,6 +134,17 @@ class Doubles(Place):
         return next((one for one in self._pairs if _key(one) == key), None)
 
     def _show_pair(self) -> None:
+        self._picks = {}
+        self._show_sides()
+
+    def _pick(self, side: int, name: str) -> None:
+        """Take what one side says, or leave that to who is first again."""
+        if self._picks.pop(name, None) != side:
+            self._picks[name] = side
+        self._show_sides()
+        self.sides[side].focus(name)
+
+    def _show_sides(self) -> None:
         pair = self.pair
         self._acts.setVisible(pair is not None)
         for side in self.sides:
@@ -132,9 +153,10 @@ class Doubles(Place):
             self.why.setText(said("Nobody is on file twice, as far as names and addresses tell."))
             return
         self.why.setText(said("{why}.", why=pair.why[:1].upper() + pair.why[1:]))
-        for side, contact, other in ((self.sides[0], pair.one, pair.other),
-                                     (self.sides[1], pair.other, pair.one)):  # fmt: skip
-            side.show_contact(contact, other)
+        both = (pair.one, pair.other)
+        for number, side in enumerate(self.sides):
+            taken = {name for name, chosen in self._picks.items() if chosen == number}
+            side.show_contact(both[number], both[1 - number], taken)
 
     def merge(self, first: int) -> None:
         """Make one person of the two."""
@@ -148,8 +170,10 @@ class Doubles(Place):
             )
             return
         words = said("{name} is one person now.", name=kept.name or kept.email)
+        from_other = [name for name, side in self._picks.items() if side != first]
         self._shared.people.ask(
-            lambda people: merging(people, kept, other), lambda changes: self._do(changes, words)
+            lambda people: merging(people, kept, other, from_other),
+            lambda changes: self._do(changes, words),
         )
 
     def tell_apart(self) -> None:
@@ -159,40 +183,61 @@ class Doubles(Place):
 
 
 class _Side(QWidget):
-    """One of the two, with what is different marked."""
+    """One of the two, with what is different marked. pick is told which field is to be taken."""
 
-    def __init__(self, words: str) -> None:
+    def __init__(self, words: str, pick: Callable[[str], None]) -> None:
         super().__init__()
+        self._pick = pick
+        self.takes: dict[str, QPushButton] = {}
         self.heading = pieces.label(words, "heading")
         self._rows = QWidget()
         self._inside = QVBoxLayout(self._rows)
         pieces.fill(self._inside, spacing=4)
         pieces.fill(QVBoxLayout(self), self.heading, self._rows, None)
 
-    def show_contact(self, contact: Contact, other: Contact) -> None:
-        """Show somebody beside another one."""
+    def show_contact(self, contact: Contact, other: Contact, taken: Collection[str]) -> None:
+        """Show somebody beside another one, with the fields that are taken from here."""
         pieces.clear(self._inside)
+        self.takes = {}
         mine, theirs = _texts(contact), _texts(other)
-        for words in dict.fromkeys((*mine, *theirs)):
-            text = mine.get(words, "")
+        for name in dict.fromkeys((*mine, *theirs)):
+            words, text = mine.get(name) or (theirs[name][0], "")
+            differs = text != theirs.get(name, ("", ""))[1]
             caption = pieces.label(words, "faint", wrap=True)
             caption.setFixedWidth(116)
-            value = pieces.label(text or "–", "" if text == theirs.get(words, "") else "doubt",
-                                 wrap=True)  # fmt: skip
+            value = pieces.label(text or "–", "doubt" if differs else "", wrap=True)
             value.setAccessibleName(f"{words}: {text}")
             line = QWidget()
             pieces.fill(QHBoxLayout(line), caption, pieces.grow(value))
+            may = name in SINGLE or name.startswith("more.")
+            if differs and may and text and name in theirs:
+                self._add_take(line, name, words, is_taken=name in taken)
             self._inside.addWidget(line)
 
+    def _add_take(self, line: QWidget, name: str, words: str, *, is_taken: bool) -> None:
+        made = pieces.button(
+            said("taken") if is_taken else said("take this"), partial(self._pick, name), "words"
+        )
+        theme.named(made, said("Take this: {field}", field=words))
+        self.takes[name] = made
+        line.layout().addWidget(made, 0, Qt.AlignmentFlag.AlignTop)  # type: ignore[union-attr, call-arg]
 
-def _texts(contact: Contact) -> dict[str, str]:
-    found: dict[str, str] = {}
+    def focus(self, name: str) -> None:
+        """Go to the button of a field."""
+        if name in self.takes:
+            self.takes[name].setFocus()
+
+
+def _texts(contact: Contact) -> dict[str, tuple[str, str]]:
+    """What somebody's record says, by field: its label and its text."""
+    found: dict[str, tuple[str, str]] = {}
     for name, words in _ROWS:
         value = getattr(contact, name)
         text = "\n".join(value) if isinstance(value, tuple) else str(value)
         if text:
-            found[words] = text
-    return found | {label_of(k): field_text(v, "en_GB") for k, v in contact.more.items()}
+            found[name] = (words, text)
+    more = {f"more.{k}": (label_of(k), field_text(v, "en_GB")) for k, v in contact.more.items()}
+    return found | more
 
 
 def _key(twins: Twins) -> str:

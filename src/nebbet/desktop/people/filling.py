@@ -70,6 +70,11 @@ class Filling(QStackedWidget):
     def _draft(self) -> Unsaved[Typed]:
         return self._drafts[self.currentIndex()]
 
+    def add_files(self) -> None:
+        """Choose files for the case that is filled in."""
+        if self.currentIndex():
+            self.case.files.ask_for_files()
+
     def follow(self) -> None:
         """The kinds may be other ones now: the next form that is opened has their fields."""
         kinds = self._shared.catalogue.known_kinds

@@ -323,7 +323,9 @@ class PeopleView(Place):
         self.do([Changed(record, made)], words)
 
     def _add_file(self) -> None:
-        if isinstance(self.page, CasePage) and not self.is_filling:
+        if self.is_filling:
+            self.filling.add_files()
+        elif isinstance(self.page, CasePage):
             self.case_view.other.ask_for_files()
 
     def _take_files(self, case: Case, files: tuple[str, ...], words: str) -> None:

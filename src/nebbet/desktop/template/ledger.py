@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from nebbet.core import placeholders, ranking, records
 from nebbet.core.errors import UNREADABLE
-from nebbet.core.placeholders import Particular, Placeholder, Resolution, World
+from nebbet.core.placeholders import Particular, Placeholder, Resolution, World, declared_in
 from nebbet.core.ranking import Entry
 from nebbet.core.records import fold
 from nebbet.core.sentences import said
@@ -200,8 +200,13 @@ class Ledger(QWidget):
         """What can be put into the text, by some words; a new blank comes last."""
         found = on_offer(self.placeholders, self._fields(), words)
         choices = [Choice(name, f"{{{{{name}}}}}", second) for name, second in found]
-        if words.strip() and not self._declared(words):
-            choices.append(Choice(_NEW + words.strip(), f"New blank “{words.strip()}”"))
+        new = declared_in(words)
+        if new and not self._declared(new.name):
+            choices.append(Choice(_NEW + words.strip(), _new_words(new)))
+        elif words.strip() and not self._declared(words):
+            choices.append(
+                Choice(_NEW + words.strip(), said("New blank “{name}”", name=words.strip()))
+            )
         return choices
 
     def _insert(self, key: str) -> None:
@@ -212,9 +217,18 @@ class Ledger(QWidget):
     def take(self, key: str) -> str:
         """The name behind an offered key; a new blank is declared by that."""
         name = " ".join(key.removeprefix(_NEW).split())
-        if key.startswith(_NEW) and not self._declared(name):
-            self._add(Placeholder(name))
-        return name
+        if not key.startswith(_NEW):
+            return name
+        made = declared_in(name) or Placeholder(name)
+        if not self._declared(made.name):
+            self._add(made)
+        return made.name
+
+    def closed(self, inner: str) -> str:
+        """Braces that were typed to their end are put as they are; where they declare something,
+        that is done, and its name is put."""
+        made = declared_in(inner) if "|" not in inner else None
+        return self.take(f"{_NEW}{inner}") if made else inner
 
     def _insert_current(self) -> None:
         found = self.current
@@ -323,3 +337,14 @@ class Ledger(QWidget):
 def _second(placeholder: Placeholder) -> str:
     """How a placeholder is written, and what it takes."""
     return f"{{{{{placeholder.name}}}}}{'  ' if placeholder.of else ''}{placeholder.of}"
+
+
+def _new_words(new: Placeholder) -> str:
+    """What would be declared, in words."""
+    if new.kind == "choice":
+        return said("New choice “{name}”: {choices}", name=new.name, choices=", ".join(new.choices))
+    if new.source == "date":
+        return said("New date “{name}”: {rule}", name=new.name, rule=new.of)
+    if new.source == "sum":
+        return said("New sum “{name}”: {rule}", name=new.name, rule=new.of)
+    return said("New blank “{name}”: {kind}", name=new.name, kind=new.kind)

@@ -55,7 +55,7 @@ class SourceEdit(QPlainTextEdit):
         theme.named(self, "Source of the text")
         self.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
         self.setTabChangesFocus(True)
-        self.braces = Braces(self, names, _write, lambda _: False)  # they are braces here
+        self.braces = Braces(self, names, _write)
         self.colours = _Colours(names, self.document())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
