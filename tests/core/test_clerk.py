@@ -72,6 +72,7 @@ TRIPS: dict[str, tuple[str, Letter, About]] = {
     "two greetings": ("greeting", letter("Hello,\nDear Ms Pell,\nThank you."), ABOUT),
     "a slip in the domain": ("domain", letter(recipient=replace(ANN, email="a@gmial.com")), ABOUT),
     "a slip in ours": ("domain", letter(recipient=replace(ANN, email="a@lilse.example")), ABOUT),
+    "an old address": ("other address", letter(), replace(ABOUT, on_file=("ann@new.example",))),
     "to oneself": ("to oneself", letter(recipient=replace(ANN, email="ME@lisle.example")), ABOUT),
     "again": ("again", letter(), replace(ABOUT, lately=(Earlier(TODAY, "Ivo"),))),
     "another language": ("language", letter(language="de"), ABOUT),
@@ -118,6 +119,9 @@ PASSES: dict[str, tuple[str, Letter, About]] = {
     "a common domain": ("domain", letter(recipient=replace(ANN, email="a@gmail.com")), ABOUT),
     "a domain of its own": ("domain", letter(recipient=replace(ANN, email="a@gmkl.org")), ABOUT),
     "a short one": ("domain", letter(recipient=replace(ANN, email="a@ne.com")), ABOUT),
+    "another of theirs": ("other address", letter(), replace(
+        ABOUT, on_file=("ann@new.example", "Ann.Pell@post.example"))),
+    "somebody not on file": ("other address", letter(), ABOUT),
     "a colleague": ("to oneself", letter(recipient=replace(ANN, email="you@lisle.example")), ABOUT),
     "for the first time": ("again", letter(), ABOUT),
     "the same language elsewhere": ("language", letter(language="en_US"), ABOUT),
@@ -158,6 +162,14 @@ def test_a_signature_goes_under_the_text_and_before_what_is_quoted() -> None:
     (remedy,) = (one.remedy for one in told if one.rule == "unsigned" and one.remedy)
     text = inline_names(checks.apply(made, remedy))
     assert text == ["Dear Ms Pell,", "Thank you.", "{{sender.name}}", "You wrote."]
+
+
+def test_an_old_address_is_mended() -> None:
+    about = replace(ABOUT, on_file=("ann@new.example",))
+    told = checks.check(letter(), (), lambda _f: True, about=about)
+    (remedy,) = (one.remedy for one in told if one.rule == "other address" and one.remedy)
+    recipient = checks.apply(letter(), remedy).recipient
+    assert recipient and recipient.email == "ann@new.example"
 
 
 def inline_names(made: Letter) -> list[str]:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from nebbet.core import inline
+from nebbet.desktop.kit.deliberate import TYPING
 from nebbet.desktop.kit.pdf import pdf_of
 from nebbet.personal import open_letters, outbox
 from nebbet.personal.home import Home
@@ -501,3 +502,29 @@ def test_somebody_else_who_is_named_is_a_doubt_before_the_letter_goes(
     QTest.keyClick(letters.paper.body, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     hand.until(lambda: "Hanna Verrell is named, who is somebody else on file" in hand.said)
     assert not hand.session.sending.outbox
+
+
+def test_typing_on_where_the_send_button_has_the_focus_sends_nothing(letter: Hand) -> None:
+    complete(letter)
+    button = letter.window.letters.sending.button
+    button.setFocus()
+    letter.type("a bicycle and more")
+    assert not letter.session.sending.outbox and letter.window.letters.model.letter
+    QTest.qWait(TYPING + 50)
+    letter.press("Space")  # alone it presses, as on every button
+    letter.sent_all()
+
+
+def test_the_box_of_templates_goes_when_somebody_goes_on_behind_it(hand: Hand) -> None:
+    letters = hand.window.letters
+    hand.press("Ctrl+N")
+    hand.type("verrell")
+    hand.press("Return")
+    assert letters.pull_box.isVisible()
+    hand.press("Ctrl+G")
+    assert letters.pull_box.isVisible(), "the case says which templates come first"
+    hand.press("Esc")
+    assert not letters.pull_box.isVisible()
+    hand.press("Ctrl+J")
+    hand.press("Ctrl+D")
+    assert not letters.pull_box.isVisible() and letters.paper.body.hasFocus()

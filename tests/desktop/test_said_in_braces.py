@@ -32,7 +32,16 @@ def test_braces_declare_what_is_typed_in_them(hand: Hand) -> None:
 
 @pytest.mark.parametrize(
     "words",
-    ["a name", "one: ", "one: two", ": a / b", "= 3", "case.fare = 3", "x = no such day +", "a: b|c"],
+    [
+        "a name",
+        "one: ",
+        "one: two",
+        ": a / b",
+        "= 3",
+        "case.fare = 3",
+        "x = no such day +",
+        "a: b|c",
+    ],
 )
 def test_what_makes_no_sense_declares_nothing(words: str) -> None:
     found = declared_in(words)

@@ -19,6 +19,13 @@ def own_files(catalogue: Catalogue, letter: Letter) -> tuple[Attachment, ...]:
     return tuple(one for one in letter.attached if one.file not in enclosed)
 
 
+def addresses_of(people: People, letter: Letter) -> tuple[str, ...]:
+    """The addresses on file for the recipient of a letter; none for somebody who is not."""
+    recipient = letter.recipient
+    found = people.contact(recipient.id) if recipient and recipient.is_on_file else None
+    return found.every_address if found else ()
+
+
 def names_to_look_up(
     catalogue: Catalogue, letter: Letter, contents: Mapping[str, str]
 ) -> frozenset[str]:

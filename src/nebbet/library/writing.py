@@ -26,10 +26,11 @@ Answers = Mapping[str, Mapping[str, str]]  # what one answered last time, by tem
 
 class Others(Struct, frozen=True):
     """Others in a letter: what can be read of its own files, by SHA-256, and the names of people
-    on file who have nothing to do with it."""
+    on file who have nothing to do with it; and the addresses on file for its recipient."""
 
     contents: Mapping[str, str] = {}
     strangers: tuple[str, ...] = ()
+    on_file: tuple[str, ...] = ()
 
 
 NO_OTHERS = Others()
@@ -140,6 +141,7 @@ def about_letter(catalogue: Catalogue, letter: Letter, writer: Writer, today: da
         "" if letter.template else body.write(signature_of(writer.me).blocks(letter.language)),
         writer.others.contents,
         writer.others.strangers,
+        writer.others.on_file,
     )
 
 

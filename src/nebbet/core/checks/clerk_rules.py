@@ -79,6 +79,18 @@ def _domain(at: LetterToCheck) -> Iterator[Found]:
         )  # fmt: skip
 
 
+def _other_address(at: LetterToCheck) -> Iterator[Found]:
+    """An address that is none of those on file for the recipient: perhaps an old one."""
+    recipient, known = at.letter.recipient, at.about.on_file
+    if recipient is None or not recipient.email or not known:
+        return
+    if recipient.email.casefold() not in {one.casefold() for one in known}:
+        remedy = Remedy(said("Use {address}", address=known[0]), "address", known[0])
+        sentence = said("{address} is no address on file for {name}", address=recipient.email,
+                        name=recipient.name or known[0])  # fmt: skip
+        yield Found("to", sentence, recipient.email, remedy)
+
+
 def _to_oneself(at: LetterToCheck) -> Iterator[Found]:
     recipient, own = at.letter.recipient, at.about.sender.casefold()
     if recipient and own and recipient.email.casefold() == own:
@@ -174,6 +186,7 @@ CLERK_RULES: tuple[Rule[LetterToCheck], ...] = (
     *MENTION_RULES,
     Rule("greeting", "doubt", _greeting),
     Rule("domain", "doubt", _domain),
+    Rule("other address", "note", _other_address),
     Rule("to oneself", "doubt", _to_oneself),
     Rule("again", "doubt", _again),
     Rule("amount", "doubt", _amounts),

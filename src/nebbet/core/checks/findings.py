@@ -17,7 +17,14 @@ class Remedy(Struct, frozen=True):
 
     words: str
     action: Literal[
-        "drop copy", "drop attachment", "rename", "answer", "drop part", "mend braces", "sign"
+        "drop copy",
+        "drop attachment",
+        "rename",
+        "answer",
+        "drop part",
+        "mend braces",
+        "sign",
+        "address",
     ]
     on: str
     to: str = ""

@@ -29,6 +29,10 @@ def apply(letter: Letter, remedy: Remedy) -> Letter:
         case "drop copy":
             line = _without_address(getattr(letter, remedy.to), remedy.on)
             return replace(letter, **{remedy.to: line})
+        case "address" if letter.recipient:
+            return replace(letter, recipient=replace(letter.recipient, email=remedy.on))
+        case "address":
+            return letter
         case "sign":
             return replace(letter, body=_signed(letter.body, body.read(remedy.on)))
 

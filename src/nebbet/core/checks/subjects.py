@@ -23,7 +23,8 @@ class About(Struct, frozen=True):
     and signature (as the source of a body), the domains of the team, the kinds of case that the
     template is for, and the letters with this template that went to this person lately, the last
     first. contents is what can be read of the letter's own files, by SHA-256; strangers are the
-    names in it, and in its text, of people on file who have nothing to do with it."""
+    names in it, and in its text, of people on file who have nothing to do with it; on_file are
+    the recipient's addresses, the first one first, empty where they are not known."""
 
     today: date | None = None
     calendar: WorkingCalendar | None = None
@@ -35,6 +36,7 @@ class About(Struct, frozen=True):
     signature: str = ""
     contents: Mapping[str, str] = {}
     strangers: tuple[str, ...] = ()
+    on_file: tuple[str, ...] = ()
 
 
 NOTHING_ELSE = About()

@@ -45,11 +45,18 @@ def label(text: str = "", kind: str = "", *, wrap: bool = False) -> QLabel:
 def button(text: str, act: Callable[[], object], kind: str = "", hint: str = "") -> QPushButton:
     """A button; kind is primary, words or empty."""
     made = QPushButton(text)
+    dress_button(made, act, kind, hint)
+    return made
+
+
+def dress_button(
+    made: QPushButton, act: Callable[[], object], kind: str = "", hint: str = ""
+) -> None:
+    """Let a button look and act as others do."""
     made.setObjectName(kind)
     made.setAutoDefault(False)
-    theme.named(made, text, hint)
+    theme.named(made, made.text(), hint)
     made.clicked.connect(lambda _checked=False: act())
-    return made
 
 
 def number(least: int, most: int, at_least: str = "") -> StillNumber:

@@ -6,7 +6,7 @@ from nebbet.core.letter import Letter
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.session.shared_library import SharedLibrary
-from nebbet.library.others import names_to_look_up, own_files, strangers
+from nebbet.library.others import addresses_of, names_to_look_up, own_files, strangers
 from nebbet.library.people import People
 from nebbet.library.writing import Others
 
@@ -42,7 +42,8 @@ class OthersNamed(QObject):
         def read(people: People) -> Others:
             contents = texts.of(own_files(catalogue, letter))
             names = names_to_look_up(catalogue, letter, contents)
-            return Others(contents, strangers(people, letter, names) if names else ())
+            named = strangers(people, letter, names) if names else ()
+            return Others(contents, named, addresses_of(people, letter))
 
         def came(found: Others) -> None:
             now = self._model.letter

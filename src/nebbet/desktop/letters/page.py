@@ -90,7 +90,7 @@ class LettersPage(Place):
     @cached_property
     def pull_box(self) -> PullBox:
         """The box that pulls a template."""
-        box = PullBox(self._session.shared, self._middle, self._used)
+        box = PullBox(self._session.shared, self._middle, self._used, self)
         box.chosen.connect(self._pulled)
         box.left.connect(self._left_pull_box)
         return box

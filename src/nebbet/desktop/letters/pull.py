@@ -1,8 +1,8 @@
 """Pulling a template: a box over the paper with a field, the ranked list and a filled preview."""
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QFrame, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtGui import QHideEvent, QKeyEvent, QKeySequence, QShortcut, QShowEvent
+from PySide6.QtWidgets import QApplication, QFrame, QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core import inline
 from nebbet.core import letter as letters
@@ -21,13 +21,20 @@ from nebbet.library.writing import world_for
 
 
 class PullBox(QFrame):
-    """Chooses a template. chosen tells the template's id and whether to start over with it."""
+    """Chooses a template, over the paper of a page. chosen tells the template's id and whether to
+    start over with it."""
 
     chosen = Signal(str, bool)
     left = Signal()
 
-    def __init__(self, shared: SharedLibrary, parent: QWidget, used: UsedFor) -> None:
+    def __init__(
+        self, shared: SharedLibrary, parent: QWidget, used: UsedFor, page: QWidget
+    ) -> None:
         super().__init__(parent)
+        # Esc leaves everything as it was, wherever on the page the focus is.
+        self._esc = QShortcut(QKeySequence(Qt.Key.Key_Escape), page)
+        self._esc.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        self._esc.activated.connect(self._leave)
         self._used = used
         used.known.connect(self._on_used)
         self.setObjectName("box")
@@ -51,6 +58,15 @@ class PullBox(QFrame):
         self.leave = pieces.button("Leave (Esc)", self._leave)
         self._lay_out()
         self.hide()
+        instance = QApplication.instance()
+        assert isinstance(instance, QApplication)
+        instance.focusChanged.connect(self._follow_focus)
+
+    def _follow_focus(self, _before: QWidget | None, now: QWidget | None) -> None:
+        """Whoever goes on behind the box does not want it."""
+        behind = now is not None and self._over.isAncestorOf(now) and not self.isAncestorOf(now)
+        if self.isVisible() and behind:
+            self.hide()
 
     def _lay_out(self) -> None:
         right = QWidget()
@@ -121,12 +137,13 @@ class PullBox(QFrame):
                 return True
         return super().eventFilter(watched, event)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Esc leaves everything as it was."""
-        if event.key() == Qt.Key.Key_Escape:
-            self._leave()
-        else:
-            super().keyPressEvent(event)
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._esc.setEnabled(True)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self._esc.setEnabled(False)
 
     def _choose(self, over: bool) -> None:
         if self.list.key:

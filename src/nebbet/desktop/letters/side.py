@@ -11,6 +11,7 @@ from nebbet.core.checks import Finding
 from nebbet.core.letter import Attachment
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.deliberate import DeliberateButton
 from nebbet.desktop.kit.drops import FileDrop
 from nebbet.desktop.kit.message_view import size_words
 from nebbet.desktop.kit.pause import DOUBLE_PRESS
@@ -180,7 +181,8 @@ class SendControl(QWidget):
         self._came = ""
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
-        self.button = pieces.button("Send", self.try_to_send, "primary", "Ctrl+Return")
+        self.button = DeliberateButton(said("Send"))
+        pieces.dress_button(self.button, self.try_to_send, "primary", "Ctrl+Return")
         self._words = pieces.label("", "note", wrap=True)
         self.ways = pieces.button(said("Other ways…"), lambda: None, hint="Ctrl+Alt+Return")
         row = pieces.row(pieces.grow(self.button), self.ways, spacing=4)

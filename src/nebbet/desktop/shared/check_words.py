@@ -29,6 +29,10 @@ WORDS: dict[str, tuple[str, str]] = {
         said("Mail domain"),
         said("The address ends in what is one letter away from a common domain, or the team's."),
     ),
+    "other address": (
+        said("Other address"),
+        said("The address is none of those that are on file for the person."),
+    ),
     "to oneself": (said("To oneself"), said("The letter goes to whoever sends it.")),
     "again": (
         said("Again"),
