@@ -6,6 +6,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from nebbet.core.placeholders import language_name
 from nebbet.core.placeholders.field_texts import field_text
 from nebbet.core.records import Contact, label_of
 from nebbet.core.records.likeness import SINGLE, Twins
@@ -200,12 +201,14 @@ class _Side(QWidget):
         pieces.clear(self._inside)
         self.takes = {}
         mine, theirs = _texts(contact), _texts(other)
-        for name in dict.fromkeys((*mine, *theirs)):
+        for name in sorted({*mine, *theirs}, key=_place):
             words, text = mine.get(name) or (theirs[name][0], "")
             differs = text != theirs.get(name, ("", ""))[1]
             caption = pieces.label(words, "faint", wrap=True)
             caption.setFixedWidth(116)
-            value = pieces.label(text or "–", "doubt" if differs else "", wrap=True)
+            # A long address may break behind its sign.
+            shown = text.replace("@", "@\N{ZERO WIDTH SPACE}") or "–"
+            value = pieces.label(shown, "doubt" if differs else "", wrap=True)
             value.setAccessibleName(f"{words}: {text}")
             line = QWidget()
             pieces.fill(QHBoxLayout(line), caption, pieces.grow(value))
@@ -228,12 +231,22 @@ class _Side(QWidget):
             self.takes[name].setFocus()
 
 
+_ORDER = {name: place for place, (name, _words) in enumerate(_ROWS)}
+
+
+def _place(name: str) -> tuple[int, str]:
+    """Both sides have their fields in one order."""
+    return _ORDER.get(name, len(_ORDER)), name
+
+
 def _texts(contact: Contact) -> dict[str, tuple[str, str]]:
     """What somebody's record says, by field: its label and its text."""
     found: dict[str, tuple[str, str]] = {}
     for name, words in _ROWS:
         value = getattr(contact, name)
         text = "\n".join(value) if isinstance(value, tuple) else str(value)
+        if text and name == "language":
+            text = language_name(text)
         if text:
             found[name] = (words, text)
     more = {f"more.{k}": (label_of(k), field_text(v, "en_GB")) for k, v in contact.more.items()}

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import msgspec
 from msgspec.structs import replace
-from PySide6.QtCore import Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core.errors import UNREADABLE, NebbetError
@@ -119,13 +119,18 @@ class Importing(Place):
             "left", pieces.label(said("Where the columns go"), "heading"),
             pieces.scrolled(self.columns), margin=12,
         )  # fmt: skip
-        columns.setFixedWidth(_WIDE)
         right = QWidget()
         pieces.fill(QVBoxLayout(right), self.rows, self.bring, margin=12)
         self._below = QWidget()
         self._columns = columns
         pieces.fill(QHBoxLayout(self._below), columns, pieces.grow(right), spacing=0)
-        pieces.fill(QVBoxLayout(self), left, self._below, spacing=0)
+        whole = pieces.fill(QVBoxLayout(self), left, self._below, spacing=0)
+        whole.setAlignment(left, Qt.AlignmentFlag.AlignTop)  # also while there is nothing below
+        whole.setStretch(1, 1)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._columns.setFixedWidth(min(_WIDE, event.size().width() * 2 // 5))
 
     def _connect(self) -> None:
         self.what.currentIndexChanged.connect(lambda _index: self._propose_anew())
