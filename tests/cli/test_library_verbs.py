@@ -257,3 +257,23 @@ def test_what_nobody_can_read_is_taken_out_by_command(tmp_path: Path) -> None:
     done = run("library", "check", "--mend", home=made)
     assert done.returncode == 0
     assert b"Taken out: contact c, which nobody can read" in done.stdout
+
+
+# nebbet suggest
+
+
+def test_suggest(home: Home, tmp_path: Path) -> None:
+    file = tmp_path / "arrived.eml"
+    file.write_text(
+        "From: Hanna Verrell <hanna.verrell@post.example>\nSubject: LS-48260\n\n"
+        "We have to cancel. Please refund the fare to the card.\n> an older question\n"
+    )
+    done = run("suggest", str(file), "--json", home=home)
+    rows = json.loads(done.stdout)
+    assert done.returncode == 0 and rows[0]["template"] == "refund-agreed"
+    assert set(rows[0]) == {"template", "title", "score", "words"} and "refund" in rows[0]["words"]
+    assert "Refund agreed" in run("suggest", str(file), home=home).stdout.decode()
+    file.write_text("Subject: hello\n\n12345\n")
+    done = run("suggest", str(file), home=home)
+    assert (done.returncode, done.stdout) == (1, b"No template fits.\n")
+    assert run("suggest", str(tmp_path / "none.eml"), home=home).returncode == 2

@@ -9,8 +9,8 @@ import pytest
 import xlsxwriter
 
 from nebbet.core.checks.mentions import names_in
-from nebbet.core.checks.spoken import written_in
 from nebbet.core.message.file_text import text_of_file
+from nebbet.core.spoken import written_in
 
 WORD = "http://schemas.openxmlformats.org/wordprocessingml/2006/main"
 ODF = "urn:oasis:names:tc:opendocument:xmlns:text:1.0"

@@ -1,16 +1,22 @@
-"""The verbs that show what there is: find, outbox."""
+"""The verbs that show what there is: find, suggest, outbox."""
 
 import json
 import time
 from datetime import datetime
+from pathlib import Path
 
 import click
 
 from nebbet.cli.here import chance, open_here
 from nebbet.cli.options import as_json, home
+from nebbet.core.message.answering import arrived, own_words
+from nebbet.core.message.received import LARGEST, open_message
 from nebbet.library import register
+from nebbet.library.about_message import about_message
+from nebbet.library.disk import read_file
 from nebbet.library.register_finding import Wanted
 from nebbet.library.search import make_finder
+from nebbet.library.suggesting import kinds_of, suggester_of
 from nebbet.personal import outbox as outboxes
 from nebbet.personal.home import make_home
 from nebbet.personal.secrets import KeyringSecrets
@@ -52,6 +58,34 @@ def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
         for kind, key, text in rows:
             click.echo(f"{kind:9} {key:34} {text}")
     ctx.exit(0 if rows else 1)
+
+
+@click.command()
+@click.argument("file", metavar="FILE.eml")
+@as_json
+@click.pass_context
+def suggest(ctx: click.Context, file: str, as_json: bool) -> None:
+    """Suggest the templates that answer a message best; exits 1 where none fits."""
+    data = read_file(Path(file), f"The message {file}", largest=LARGEST)
+    fields, received = arrived(data), open_message(data)
+    here = open_here(chance(ctx).now())
+    about = about_message(here.library.people, fields, received)
+    text = f"{fields.subject}\n{own_words(received)}"
+    found = suggester_of(here.catalogue).suggest(text, kinds_of(about.cases))
+    titles = {one.key: here.catalogue.templates[one.key].title for one in found}
+    if as_json:
+        rows = [
+            {"template": one.key, "title": titles[one.key], "score": one.score,
+             "words": list(one.words)}
+            for one in found
+        ]  # fmt: skip
+        click.echo(json.dumps(rows, ensure_ascii=False))
+    else:
+        for one in found:
+            click.echo(f"{one.score:.3f}  {titles[one.key]}  ({', '.join(one.words)})")
+        if not found:
+            click.echo("No template fits.")
+    ctx.exit(0 if found else 1)
 
 
 @click.command()

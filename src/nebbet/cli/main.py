@@ -29,6 +29,7 @@ _VERBS = {
     "export": "exchange_commands:export",
     "find": "finding_commands:find",
     "outbox": "finding_commands:outbox",
+    "suggest": "finding_commands:suggest",
     "library": "library_admin:library",
     "pack": "pack_commands:pack",
     "people": "people_commands:people",

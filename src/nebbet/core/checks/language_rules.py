@@ -5,10 +5,10 @@ from collections.abc import Iterator
 from nebbet.core import body
 from nebbet.core.body import standing
 from nebbet.core.checks.rules import Found, Rule
-from nebbet.core.checks.spoken import is_told, stem, written_in
 from nebbet.core.checks.subjects import LetterToCheck
 from nebbet.core.placeholders import language_name
 from nebbet.core.sentences import said
+from nebbet.core.spoken import is_told, stem, written_in
 
 _SHOWN = 40  # signs of a paragraph that tell which one it is
 

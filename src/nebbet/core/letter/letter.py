@@ -37,7 +37,8 @@ class Letter(Struct, frozen=True, omit_defaults=True):
     holds the conditions that cannot be told yet, with the reason; what hangs on them stays in.
     mailbox is the team mailbox it comes from, empty for the sender's own address; to holds
     recipients beside the person it is written to. members holds how many members each list had
-    over which something is repeated.
+    over which something is repeated. answers_to is the Message-ID of the message that it answers,
+    thread those of the messages that this one hangs on, the oldest first.
     """
 
     id: str
@@ -61,6 +62,8 @@ class Letter(Struct, frozen=True, omit_defaults=True):
     calendar: str = ""
     undecided: dict[str, str] = field(default_factory=dict)
     members: dict[str, int] = field(default_factory=dict)
+    answers_to: str = ""
+    thread: tuple[str, ...] = ()
 
     @property
     def attached(self) -> tuple[Attachment, ...]:

@@ -51,6 +51,8 @@ def compose(
             headers.addresses("Cc", cc),
             headers.text("Subject", subject),
             headers.text("Message-ID", message_id),
+            headers.ids("In-Reply-To", (letter.answers_to,)),
+            headers.ids("References", letter.thread),
             headers.text("MIME-Version", "1.0"),
         ]
     )

@@ -14,6 +14,7 @@ from nebbet.core.message.encoded import LINE
 _UNSAFE = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]+")
 # Signs that turn the direction of text: "exe.fdp" would be read as a file of another kind.
 _TURNING = re.compile("[\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]+")
+_ID = re.compile("<[!-;=?-~]{1,400}>")
 _LONGEST_NAME = 200  # characters of a file's name
 _LONGEST_VALUE = 2000  # characters of a subject or of somebody's name
 # Bytes in one encoded word: with any header's name before it the line stays within 76.
@@ -61,6 +62,18 @@ def text(name: str, value: str) -> bytes:
         fits = all(len(word) <= LINE - len(name) - 2 for word in words)
         value = "\r\n ".join(_folded(name, words) if fits else _words(value))
     return f"{name}: {value}\r\n".encode("ascii")
+
+
+def ids(name: str, found: Iterable[str]) -> bytes:
+    """A header field of message identifications, or nothing where there are none: one on a line
+    (RFC 5322 §3.6.4). What is none is left out.
+
+    >>> ids("References", ["<a@x>", "no id", "<b@x>"])
+    b'References: <a@x>\\r\\n <b@x>\\r\\n'
+    """
+    sound = [one for one in found if _ID.fullmatch(one)]
+    value = "\r\n ".join(sound)
+    return f"{name}: {value}\r\n".encode("ascii") if sound else b""
 
 
 def addresses(name: str, found: Sequence[Address]) -> bytes:

@@ -50,16 +50,16 @@ def open_message(data: bytes) -> Received:
     """
     if len(data) > LARGEST:
         raise NebbetError(f"The message is larger than {LARGEST // 2**20} MB")
-    message = _parsed(data)
+    message = parsed(data)
     plain, html = _text(message, "plain"), _text(message, "html")
     return Received(
-        date=_header(message, "Date"),
-        sender=_header(message, "From"),
-        to=_header(message, "To"),
-        cc=_header(message, "Cc"),
-        bcc=_header(message, "Bcc"),
-        subject=_header(message, "Subject"),
-        reply_to=_header(message, "Reply-To"),
+        date=header_of(message, "Date"),
+        sender=header_of(message, "From"),
+        to=header_of(message, "To"),
+        cc=header_of(message, "Cc"),
+        bcc=header_of(message, "Bcc"),
+        subject=header_of(message, "Subject"),
+        reply_to=header_of(message, "Reply-To"),
         plain=plain[:LONGEST_TEXT],
         html=html[:LONGEST_TEXT],
         attachments=tuple((_name(part), _bytes(part)) for part in _attachments(message)),
@@ -68,7 +68,8 @@ def open_message(data: bytes) -> Received:
     )
 
 
-def _parsed(data: bytes) -> "EmailMessage":
+def parsed(data: bytes) -> "EmailMessage":
+    """A message taken apart. Raises NebbetError where its parts are nested beyond all reason."""
     from email import message_from_bytes
     from email.message import EmailMessage
 
@@ -104,7 +105,8 @@ def _tried(call: Callable[[], _Found], otherwise: _Found) -> _Found:
         return otherwise
 
 
-def _header(message: "EmailMessage", name: str) -> str:
+def header_of(message: "EmailMessage", name: str) -> str:
+    """What a header field says, as far as it can be read; empty where there is none."""
     raw = next((str(v) for k, v in message.raw_items() if k.lower() == name.lower()), "")
     said = _tried(lambda: str(message.get(name, "")), " ".join(raw.split()))
     return whole(said)
@@ -143,12 +145,12 @@ def _name(part: "EmailMessage") -> str:
     given = _tried(lambda: part.get_filename() or "", "")
     if not given and part.get_content_type() == "message/rfc822":
         inner = part.get_payload(0)
-        given = f"{_header(inner, 'Subject') or 'message'}.eml"  # type: ignore[arg-type]
+        given = f"{header_of(inner, 'Subject') or 'message'}.eml"  # type: ignore[arg-type]
     return file_name(_FOLDERS.split(whole(given))[-1]) or "attachment"
 
 
 def _content_id(part: "EmailMessage") -> str:
-    return _header(part, "Content-ID").strip(" <>")
+    return header_of(part, "Content-ID").strip(" <>")
 
 
 def _bytes(part: "MIMEPart[Any, Any]") -> bytes:

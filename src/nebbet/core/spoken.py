@@ -7,6 +7,8 @@ import re
 from collections.abc import Mapping
 from functools import lru_cache
 
+from nebbet.core.characters import folded
+
 _WORDS: Mapping[str, str] = {
     "en": "the and you your with have this that from for are been will would which our we they "
     "there please thank what when were has can not",
@@ -47,6 +49,12 @@ def _telling() -> dict[str, str]:
             if found.setdefault(word, language) != language:
                 several.add(word)
     return {word: language for word, language in found.items() if word not in several}
+
+
+@lru_cache(maxsize=1)
+def small_words() -> frozenset[str]:
+    """The small words of every language that is known here, without accents."""
+    return frozenset(folded(word) for words in _WORDS.values() for word in words.split())
 
 
 def written_in(text: str) -> str:
