@@ -225,7 +225,7 @@ def test_f8_goes_from_finding_to_finding_and_a_remedy_mends(letter: Hand) -> Non
     assert letter.focus is letter.window.letters.paper.lines["cc"]
     (doubled,) = [f for f in model.findings if f.rule == "doubled"]
     assert doubled.remedy is not None
-    buttons = letter.window.letters.checks.findChildren(type(letter.window.letters.sending.button))
+    buttons = letter.window.letters.checks.findChildren(QPushButton)
     (mend,) = [b for b in buttons if b.accessibleName() == doubled.remedy.words]
     QApplication.processEvents()
     mend.click()

@@ -112,6 +112,16 @@ def write(ctx: click.Context, template: str, to: str, case: str, link: str | Non
 
 
 @main.command()
+@click.argument("file", metavar="FILE.eml", type=click.Path(path_type=Path))
+@click.pass_context
+def read(ctx: click.Context, file: Path) -> None:
+    """Open the window on a message in a file, to be read and answered."""
+    from nebbet.cli.window import open_on_message
+
+    ctx.exit(open_on_message(home(), file))
+
+
+@main.command()
 @click.option("--to", multiple=True, metavar="ADDRESS")
 @click.option("--cc", multiple=True, metavar="ADDRESS")
 @click.option("--bcc", multiple=True, metavar="ADDRESS")

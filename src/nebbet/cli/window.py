@@ -8,14 +8,17 @@ gc.disable()
 
 import os
 from collections.abc import Callable
+from pathlib import Path
 
 from msgspec import Struct
 
 from nebbet.core import addresses
 from nebbet.core.message.links import Prepared
+from nebbet.core.message.received import LARGEST
 from nebbet.core.records import Matter, Person
 from nebbet.desktop import application
 from nebbet.desktop.window import Window
+from nebbet.library.disk import read_file
 from nebbet.library.people import People
 from nebbet.personal.home import Home, find_home, home_in, take_home
 from nebbet.personal.secrets import KeyringSecrets, SessionSecrets
@@ -66,6 +69,21 @@ def open_on_letter(home: Home, wanted: Wanted) -> int:
 
     def prepare(window: Window) -> None:
         window.opened.connect(lambda: begin(window, wanted))
+
+    with take_home(home):
+        return application.run(home, KeyringSecrets(), prepare)
+
+
+def open_on_message(home: Home, path: Path) -> int:
+    """Open the window on a message in a file. Raises NebbetError where it cannot be read."""
+    data = read_file(path, f"The message {path}", largest=LARGEST)
+
+    def show(window: Window) -> None:
+        window.go(window.letters)
+        window.letters.arriving.open_file(data, path.name)
+
+    def prepare(window: Window) -> None:
+        window.opened.connect(lambda: show(window))
 
     with take_home(home):
         return application.run(home, KeyringSecrets(), prepare)

@@ -206,6 +206,7 @@ class Window(QMainWindow):
         from nebbet.desktop.letters.page import LettersPage
 
         page = LettersPage(self.session)
+        page.person_wanted.connect(self._show_person)
         page.entry_wanted.connect(lambda key: self._found(f"sent:{key}"))
         self._stack.addWidget(page)
         return page

@@ -16,9 +16,16 @@ from nebbet.library.writing import Writer, begin_for, world_for
 
 
 def started_over(catalogue: Catalogue, letter: Letter, template: Template) -> Letter:
-    """A template taken for the same person and case, with what was already typed."""
+    """A template taken for the same person and case, with what was already typed; a letter that
+    answers a message goes on answering it, and keeps the subject by which it is known."""
     made = begin_for(catalogue, template, letter.id, recipient=letter.recipient, case=letter.case)
-    return replace(made, answers=letter.answers)
+    made = replace(made, answers=letter.answers)
+    if not letter.thread:
+        return made
+    return replace(
+        made, answers_to=letter.answers_to, thread=letter.thread, quoted=letter.quoted,
+        subject=letter.subject or made.subject, to=letter.to or made.to, cc=letter.cc or made.cc,
+    )  # fmt: skip
 
 
 def newer_edition(catalogue: Catalogue, letter: Letter) -> Template | None:

@@ -15,7 +15,8 @@ if TYPE_CHECKING:
 
 
 class Account(Struct, frozen=True, omit_defaults=True):
-    """How to reach one's mailbox. certificate is a file to trust beside the system's own."""
+    """How to reach one's mailbox. certificate is a file to trust beside the system's own; folders
+    are those whose messages are shown as arrived."""
 
     user: str = ""
     smtp_host: str = ""
@@ -23,6 +24,7 @@ class Account(Struct, frozen=True, omit_defaults=True):
     imap_host: str = ""
     imap_port: int = 143
     sent_folder: str = "Sent"
+    folders: tuple[str, ...] = ("INBOX",)
     certificate: str = ""
 
 
@@ -77,4 +79,4 @@ def _update(table: "tomlkit.TOMLDocument | tomlkit.items.Table", values: Struct)
             inner = table.setdefault(name, tomlkit.table())
             _update(inner, value)
         elif name in table or value != defaults[name]:
-            table[name] = value
+            table[name] = list(value) if isinstance(value, tuple) else value

@@ -87,6 +87,31 @@ went_table = Table(
 )
 
 
+arrived_table = Table(
+    "arrived",
+    metadata,
+    Column("key", String(900), primary_key=True),
+    Column("account", String(320), nullable=False),
+    Column("folder", String(500), nullable=False),
+    Column("uid", Integer, nullable=False),
+    Column("came", Float, nullable=False),
+    Column("flags", Text, nullable=False, default=""),
+    Column("data", LargeBinary, nullable=False),
+    Column("message", LargeBinary),
+    Index("arrived_came", "came"),
+    Index("arrived_place", "account", "folder", "uid"),
+)
+
+arrived_folder_table = Table(
+    "arrived_folder",
+    metadata,
+    Column("account", String(320), primary_key=True),
+    Column("folder", String(500), primary_key=True),
+    Column("validity", Integer, nullable=False),
+    Column("change", Integer, nullable=False),
+)
+
+
 def open_personal(path: Path) -> Engine:
     """Open or make the personal file. Raises NebbetError when that cannot be."""
     kept = "It was not touched"

@@ -144,5 +144,16 @@ class _BoundedIMAP4(IMAP4WithTimeout):  # type: ignore[misc]  # the library has 
 class BoundedIMAPClient(IMAPClient):  # type: ignore[misc]
     """IMAPClient over such a client."""
 
+    def idle_check(self, timeout: float | None = None) -> Any:
+        """Whether the server has said something. Each time is an answer of its own, however long
+        the one before it was waited for."""
+        self._imap._bounded().begin()
+        return super().idle_check(timeout)
+
+    def idle_done(self) -> Any:
+        """End waiting, which is answered."""
+        self._imap._bounded().begin()
+        return super().idle_done()
+
     def _create_IMAP4(self) -> imaplib.IMAP4:
         return _BoundedIMAP4(self.host, self.port, getattr(self._timeout, "connect", self._timeout))

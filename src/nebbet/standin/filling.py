@@ -17,6 +17,7 @@ from nebbet.library.link_reading import read_link
 from nebbet.library.links import Link, Linked, put_link
 from nebbet.library.store import Library, open_library
 from nebbet.standin.history import WEEKS, fill_history
+from nebbet.standin.inbox import fill_inbox
 from nebbet.standin.papers import make_papers
 from nebbet.standin.team import SEASON_TICKETS
 from nebbet.standin.world import DemoTemplate, Earlier, World, read_world, season_tickets
@@ -38,6 +39,8 @@ def make_library(path: Path, mail: Path, now: datetime, *, past: bool) -> None:
     if past:
         link_season_tickets(library, path.parent, now)
         fill_history(library, mail, now)
+        people = {one.id: one for one in world.contacts}
+        fill_inbox(mail, (member.email for member in world.members), people, now)
     library.close()
 
 

@@ -38,7 +38,8 @@ class Letter(Struct, frozen=True, omit_defaults=True):
     mailbox is the team mailbox it comes from, empty for the sender's own address; to holds
     recipients beside the person it is written to. members holds how many members each list had
     over which something is repeated. answers_to is the Message-ID of the message that it answers,
-    thread those of the messages that this one hangs on, the oldest first.
+    thread those of the messages that this one hangs on, the oldest first, and quoted what of it
+    stands under the text.
     """
 
     id: str
@@ -64,6 +65,12 @@ class Letter(Struct, frozen=True, omit_defaults=True):
     members: dict[str, int] = field(default_factory=dict)
     answers_to: str = ""
     thread: tuple[str, ...] = ()
+    quoted: Body = ()
+
+    @property
+    def whole(self) -> Body:
+        """All that its message says: the text, and what is quoted under it."""
+        return (*self.body, *self.quoted)
 
     @property
     def attached(self) -> tuple[Attachment, ...]:

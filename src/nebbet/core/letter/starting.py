@@ -83,15 +83,18 @@ def in_language(letter: Letter, content: Content, language: str) -> Letter | Non
     """
     code, texts = text_for(content, language)
     _, current = text_for(content, letter.language)
-    untouched = inline.source(letter.subject) == inline.source(
+    # An answer is known by its subject: that is never the template's.
+    own_subject = bool(letter.thread)
+    same = own_subject or inline.source(letter.subject) == inline.source(
         inline.parse(current.subject)
-    ) and body.write(body.collapsed(letter.body)) == body.write(current.blocks)
+    )
+    untouched = same and body.write(body.collapsed(letter.body)) == body.write(current.blocks)
     if code == letter.language or not untouched:
         return None
     return replace(
         letter,
         language=code,
-        subject=inline.parse(texts.subject),
+        subject=letter.subject if own_subject else inline.parse(texts.subject),
         body=texts.blocks,
         members={},
     )

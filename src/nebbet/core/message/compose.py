@@ -103,13 +103,13 @@ def _addresses(line: inline.Line) -> tuple[Address, ...]:
 
 
 def _content(letter: Letter, frame: Frame, files: EncodedFiles, token: Callable[[], str]) -> bytes:
-    pictures = dict.fromkeys([*files_of(letter.body), *filter(None, [frame.logo])])
+    pictures = dict.fromkeys([*files_of(letter.whole), *filter(None, [frame.logo])])
     sources = {file: f"cid:{_content_id(file)}" for file in pictures}
-    formatted = _text("html", render_email(letter.body, frame, sources, letter.language))
+    formatted = _text("html", render_email(letter.whole, frame, sources, letter.language))
     if pictures:
         parts = [formatted, *(_picture(file, files) for file in pictures)]
         formatted = _multipart("related", parts, token, ' type="text/html";')
-    plain = _text("plain", render_plain(letter.body, frame))
+    plain = _text("plain", render_plain(letter.whole, frame))
     both = _multipart("alternative", [plain, formatted], token)
     attached = [_attachment(a, files) for a in letter.attached]
     return _multipart("mixed", [both, *attached], token) if attached else both

@@ -32,6 +32,7 @@ class _Reader(QTextBrowser):
         self.pictures: dict[str, bytes] = {}
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setOpenLinks(False)
+        self.document().setDocumentMargin(12)
         self.setMaximumWidth(720)  # as wide as a message gets: Qt knows no max-width
         self.setPalette(theme.paper_palette())
         self.setStyleSheet("QTextBrowser { background: #FFFFFF; border: 1px solid #D8D1C6; }")

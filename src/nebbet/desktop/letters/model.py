@@ -196,6 +196,11 @@ class LetterModel(QObject):
             added = letters.attachment_for(enclosure)
             self._change(replace(self.letter, attachments=(*self.letter.attachments, added)))
 
+    def set_quoted(self, quoted: Body) -> None:
+        """Quote something under the text, or nothing."""
+        if self.letter and quoted != self.letter.quoted:
+            self._change(replace(self.letter, quoted=quoted))
+
     def detach(self, index: int) -> None:
         """Leave an attachment out; it can be put back."""
         self._change_attachment(index, out=True)

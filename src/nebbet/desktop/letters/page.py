@@ -1,9 +1,10 @@
 """The place Letters."""
 
-from functools import cached_property
+from functools import cached_property, partial
+from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QResizeEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from nebbet.core import body as bodies
@@ -11,6 +12,9 @@ from nebbet.core.checks import Finding
 from nebbet.core.letter import Letter, middle_of, text_for, written
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.letters.answered import AnsweredMessage
+from nebbet.desktop.letters.answering import Answering
+from nebbet.desktop.letters.arriving import KEYS, Arriving
 from nebbet.desktop.letters.beginning import Beginning, Steps
 from nebbet.desktop.letters.blank import PILE
 from nebbet.desktop.letters.case_field import CaseField
@@ -30,6 +34,7 @@ from nebbet.desktop.letters.side import Attachments, Checks, SendControl
 from nebbet.desktop.letters.start import StartPage
 from nebbet.desktop.letters.used_for import UsedFor
 from nebbet.desktop.letters.ways_out import WaysOut
+from nebbet.desktop.session.intake import read_bytes
 from nebbet.desktop.session.session import Session
 from nebbet.library.holdings import Template
 
@@ -40,9 +45,10 @@ _IN_THE_WAY = "what stands in the way"  # of sending: over as soon as it does no
 
 class LettersPage(Place):
     """The pile on the left, the paper in the middle, the particulars on the right. entry_wanted
-    tells the message id of a letter that somebody wants to read."""
+    tells the message id of a letter that somebody wants to read, person_wanted whose page."""
 
     entry_wanted = Signal(str)
+    person_wanted = Signal(str)
     title = "Letters"
     help = (
         "Take a template with Ctrl+J, choose whom the letter is for, and complete what is marked: "
@@ -62,7 +68,7 @@ class LettersPage(Place):
         NewerEditions(session, self.model)
         NewerRecords(session, self.model)
         self._others = OthersNamed(session.shared, self.model)
-        self.pile = Pile(session.letters, session.sending)
+        self.pile = Pile(session.letters, session.sending, session.arrived)
         self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)
         self.case = CaseField(session.shared, self.model)
@@ -74,11 +80,17 @@ class LettersPage(Place):
         self.start = StartPage(session.shared)
         steps = Steps(self.open_letter, self.paper.go_on, self.pull)
         self.begin = Beginning(session, self.model, steps)
+        self.answering = Answering(session, self.model, steps)
         self._middle = QStackedWidget()
+        self.arriving = Arriving(
+            session, self._middle, self.answering, self._show_alone, self.person_wanted.emit
+        )
+        self.answered = AnsweredMessage(self.model)
         self.earlier = EarlierLetters(session.shared, self.model)
         self.earlier.read.connect(self.entry_wanted)
         self.earlier.again.connect(self.begin.like)
         self.ways = WaysOut(session, self.model, self.sending)
+        self.setAcceptDrops(True)
         self._lay_out()
         self._connect()
         self._add_keys()
@@ -122,6 +134,7 @@ class LettersPage(Place):
         return pieces.column(
             "right",
             about,
+            self.answered,
             self.earlier,
             pieces.scrolled(self.particulars),
             self.attachments,
@@ -159,12 +172,15 @@ class LettersPage(Place):
         self.add_key("Next finding", "F8", self.checks.next)
         self.add_key("Mend the finding", "Shift+F8", self.checks.mend)
         self.add_key("Send", "Ctrl+Return", self._send_key)
+        self.add_key("The message it answers", "Ctrl+Alt+H", self.answered.toggle)
         self.add_key("Earlier letters", "Ctrl+H", self.earlier.toggle)
         self.add_key("Other ways out", "Ctrl+Alt+Return", self.ways.offer)
         self.add_key("What the case has", "Ctrl+Alt+Y", self.from_case.offer)
         self.add_key("Put in the record of the case", "Ctrl+Alt+R", self.from_case.put_record)
         back = self._session.sending.take_back_last
         self.add_key("Take the last letter back", "Ctrl+Shift+Return", back)
+        for words, keys, act in KEYS:
+            self.add_key(words, keys, partial(self.arriving.act, act))
         self.add_key("Go to the case", "Ctrl+G", self.case.setFocus)
         self.add_key("Go to the pile", "Ctrl+L", self.pile.list.setFocus)
 
@@ -178,6 +194,21 @@ class LettersPage(Place):
     def _place_pull_box(self) -> None:
         if "pull_box" in self.__dict__ and self.pull_box.isVisible():
             self.pull_box.setGeometry(self._middle.rect().adjusted(16, 16, -16, -16))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """A message may be dropped anywhere but on the attachments, which take files."""
+        if len(_messages(event)) == 1:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        (path,) = _messages(event)
+        event.acceptProposedAction()
+        shared = self._session.shared
+        shared.reads.run(
+            lambda: read_bytes(path),
+            lambda data: self.arriving.open_file(data, path.name),
+            shared.voice.fail,
+        )
 
     # Opening
 
@@ -198,6 +229,8 @@ class LettersPage(Place):
         kind, _, found = key.partition(":")
         if kind == "letter":
             self.open_letter(found, choose=False)
+        elif kind == "arrived":
+            self.arriving.open_key(found)
         else:
             self._open_outgoing(found)
 
@@ -219,17 +252,20 @@ class LettersPage(Place):
     def _open_outgoing(self, item_id: str) -> None:
         entry = self._session.sending.entry(item_id)
         if entry:
-            self.model.show(None)
             self.outgoing.show_entry(entry)
-            self._middle.setCurrentWidget(self.outgoing)
-            self._side.hide()
-            self.drop.hide()
+            self._show_alone(self.outgoing)
 
-    def _show_nothing(self) -> None:
+    def _show_alone(self, page: QWidget) -> None:
+        """Show what is no letter that is written."""
+        if "pull_box" in self.__dict__:
+            self.pull_box.hide()
         self.model.show(None)
-        self._middle.setCurrentIndex(0)
+        self._middle.setCurrentWidget(page)
         self._side.hide()
         self.drop.hide()
+
+    def _show_nothing(self) -> None:
+        self._show_alone(self.start)
 
     def new_letter(self) -> None:
         """Begin an empty letter; an empty one that is open already is used."""
@@ -242,6 +278,9 @@ class LettersPage(Place):
 
     def pull(self) -> None:
         """Open the box that pulls a template."""
+        if self.arriving.is_shown:
+            self.arriving.view.answer_one()
+            return
         if self.model.letter is None:
             self.new_letter()
         if self.model.letter:
@@ -360,3 +399,9 @@ class LettersPage(Place):
             "The letter was discarded.", "Put back", lambda: self._restore(letter)
         )
         self._rest()
+
+
+def _messages(event: QDropEvent) -> list[Path]:
+    """The files that are dropped, if they are messages."""
+    paths = [Path(url.toLocalFile()) for url in event.mimeData().urls()]
+    return paths if all(path.suffix.casefold() == ".eml" for path in paths) else []

@@ -1,14 +1,19 @@
 """The pile: what waits for this person, open letters and the outbox."""
 
+from datetime import datetime
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from nebbet.core import inline
 from nebbet.core.body import lines_of
 from nebbet.core.letter import Letter
+from nebbet.core.message.head import Head
+from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.picker import Choice, ChoiceList
+from nebbet.desktop.session.arrived import ArrivedMail
 from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.sending import Sending
 from nebbet.personal.items import Queued
@@ -23,26 +28,32 @@ STATES = {
 }
 
 
+_FEW, _MORE = 10, "more arrived"  # rows with which open letters stay in sight
+_ARRIVED = 200  # threads that are shown: older ones are found in the mailbox
 _WORDS = 80  # signs of a text that stand for it
 
 
 class Pile(QWidget):
-    """Lists open letters and the outbox. opened tells the key of the row that was chosen:
-    "letter:" or "outbox:" and an id."""
+    """Lists arrived messages, open letters and the outbox. opened tells the key of the row that was
+    chosen: "arrived:", "letter:" or "outbox:" and an id."""
 
     opened = Signal(str)
 
-    def __init__(self, letters: OpenLetters, sending: Sending) -> None:
+    def __init__(self, letters: OpenLetters, sending: Sending, mail: ArrivedMail) -> None:
         super().__init__()
-        self._letters, self._sending = letters, sending
+        self._letters, self._sending, self._mail = letters, sending, mail
+        self._whole = False  # every thread is shown
         self.list = ChoiceList("Pile")
         self.list.currentItemChanged.connect(self._choose)
         self._empty = pieces.label("Nothing waits for you.", "faint")
         self._empty.setContentsMargins(10, 10, 10, 0)
-        pieces.fill(QVBoxLayout(self), self._empty, self.list)
+        self.trouble = pieces.label("", "note", wrap=True)
+        self.trouble.hide()
+        pieces.fill(QVBoxLayout(self), self._empty, self.list, self.trouble)
         self._due = after_pause(self, 0, self.refresh)
         letters.changed.connect(self.refresh)
         sending.changed.connect(self.refresh)
+        mail.changed.connect(self.refresh)
 
     def refresh(self) -> None:
         """Show the pile as it is now."""
@@ -53,12 +64,34 @@ class Pile(QWidget):
         if next_due > now:  # what is held then is on its way
             self._due.start(int((next_due - now) * 1000) + 50)
         choices: list[Choice] = []
+        if arrived := self._arrived():
+            choices += [Choice("", said("Arrived"), heading=True), *arrived]
         if letters:
             choices += [Choice("", "Open letters", heading=True), *letters]
         if waiting:
             choices += [Choice("", "Outbox", heading=True), *waiting]
         self.list.show_choices(choices, keep=self.list.key)
         self._empty.setVisible(not choices)
+        self.trouble.setText(self._mail.trouble)
+        self.trouble.setVisible(bool(self._mail.trouble))
+
+    def _arrived(self) -> list[Choice]:
+        """The threads of what arrived, each by its newest message."""
+        names = {key: one.first_name for key, one in self._mail.members.items()}
+        rows = []
+        threads = self._mail.threads()[:_ARRIVED]
+        for thread in threads if self._whole else threads[:_FEW]:
+            head, count = thread[0], len(thread)
+            name = head.fields.sender.name or head.fields.sender.spec or said("Nobody")
+            subject = head.fields.subject or said("No subject")
+            words, tone = _state_of(thread, names)
+            if count > 1:
+                subject = said("{subject} ({count})", subject=subject, count=count)
+            rows.append(Choice(f"arrived:{head.key}", name, subject, words, tone=tone))
+        if (left := len(threads) - len(rows)) > 0:
+            more = counted("1 more that arrived…", "{count} more that arrived…", count=left)
+            rows.append(Choice(_MORE, more))
+        return rows
 
     def update_letter(self, letter: Letter) -> None:
         """Bring one open letter's row up to date while it is written."""
@@ -79,8 +112,23 @@ class Pile(QWidget):
         self.list.blockSignals(False)
 
     def _choose(self) -> None:
-        if self.list.key:
+        if self.list.key == _MORE:
+            self._whole = True
+            self._due.start(0)  # not in the middle of choosing
+        elif self.list.key:
             self.opened.emit(self.list.key)
+
+
+def _state_of(thread: list[Head], names: dict[str, str]) -> tuple[str, str]:
+    """A word on where a thread stands, and its tone."""
+    head = thread[0]
+    if head.is_answered:
+        return said("answered"), "faint"
+    if head.whose:
+        return names.get(head.whose, head.whose), "slate"
+    if not head.is_read:
+        return said("new"), "spruce"
+    return f"{datetime.fromtimestamp(head.came):%d %b}", "faint"
 
 
 def _letter_choice(letter: Letter) -> Choice:

@@ -80,7 +80,8 @@ class PullBox(QFrame):
     def open_for(self, letter: Letter, words: str = "") -> None:
         """Open the box for a letter."""
         self._letter = letter
-        self._has_text = bool(letter.body or letter.subject)
+        # An answer has its subject before anything is written.
+        self._has_text = bool(letter.body or (letter.subject and not letter.thread))
         self.take.setText("Put at the cursor (Return)" if self._has_text else "Take (Return)")
         self.over.setVisible(self._has_text)
         self.setGeometry(self._over.rect().adjusted(16, 16, -16, -16))

@@ -246,7 +246,7 @@ class WaysOut:
         shared = self._session.shared
 
         def put(letter: Letter, _found: Finished) -> None:
-            self._write(path, pdf_of(shared.printed(letter, letter.body), path.stem))
+            self._write(path, pdf_of(shared.printed(letter, letter.whole), path.stem))
 
         self._finished(put)
 
@@ -268,7 +268,7 @@ class WaysOut:
         shared = self._session.shared
 
         def put(letter: Letter, _found: Finished) -> None:
-            print_on(printer, shared.printed(letter, letter.body))
+            print_on(printer, shared.printed(letter, letter.whole))
             if printer.printerState() == printer.PrinterState.Error:
                 shared.voice.say(said("The printer does not take it: look at the printer."))
             else:

@@ -154,8 +154,11 @@ class ProfilePage(Place):
 
     def _account(self) -> Account:
         texts = {name: self.fields[name].text().strip() for name in _ACCOUNT}
-        return Account(
-            smtp_port=_number(self.smtp_port, 587), imap_port=_number(self.imap_port, 143), **texts
+        return replace(
+            self._session.settings.account,
+            smtp_port=_number(self.smtp_port, 587),
+            imap_port=_number(self.imap_port, 143),
+            **texts,
         )
 
     def save(self) -> None:

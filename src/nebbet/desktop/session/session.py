@@ -11,6 +11,7 @@ from nebbet.core.records import Member
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations, nothing
+from nebbet.desktop.session.arrived import ArrivedMail
 from nebbet.desktop.session.following import Following
 from nebbet.desktop.session.linking import Linking
 from nebbet.desktop.session.open_letters import OpenLetters
@@ -51,9 +52,11 @@ class Session(QObject):
             lambda: shared.stores, self.keeping, voice, lambda: parts.now().timestamp()
         )
         self.sending = Sending(parts, self.shared, self.letters, self.posting, self.network, voice)
+        self.arrived = ArrivedMail(parts, self.shared, self.network, voice)
+        self.sending.answered.connect(self.arrived.answered)
         self.following = Following(self.shared, self.sending.hurry)
         self.linking = Linking(self.shared, parts.secrets)
-        for part in (self.shared, self.letters, self.sending):
+        for part in (self.shared, self.letters, self.sending, self.arrived):
             part.setParent(self)
 
     # Beginning
@@ -80,6 +83,7 @@ class Session(QObject):
         self.letters.take_up(found.letters)
         self.shared.register_changed.emit()
         self.sending.start(found.outbox)
+        self.arrived.start()
         self._warm_up()
         self.following.start()
         self.linking.start()
@@ -153,6 +157,7 @@ class Session(QObject):
             self.shared.stores.hurry_library(_AT_END)
         self.following.stop()
         self.linking.stop()
+        self.arrived.stop()
         for work in (self.posting, self.operations):
             work.finish()
         self.sending.stop()
@@ -180,6 +185,7 @@ class Session(QObject):
             self.settings, self.shared.member = settings, settings.member
             self.following.hurry()
             self.sending.use(settings.account, settings.hold_seconds)
+            self.arrived.use(settings.account)
             self.settings_changed.emit()
             told = [said("Your profile is kept.")]
             if not kept:

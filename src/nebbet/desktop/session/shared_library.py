@@ -290,7 +290,7 @@ class SharedLibrary(QObject):
         """A letter as its recipient gets it: the HTML, with the pictures that have been read, and
         the plain text."""
         frame = self.catalogue.frame(letter.frame)
-        return self._rendered(letter, letter.body, frame), render_plain(letter.body, frame)
+        return self._rendered(letter, letter.whole, frame), render_plain(letter.whole, frame)
 
     def printed(self, letter: Letter, body: Body) -> str:
         """A text in the frame of a letter as HTML for paper, which has no ground of its own."""

@@ -1,0 +1,230 @@
+"""An arrived message on the paper: whom it is from, what it is about, and what may answer it."""
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
+
+from nebbet.core.message.answering import own_words
+from nebbet.core.message.head import Head
+from nebbet.core.sentences import counted, said
+from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit.message_view import MessageView
+from nebbet.desktop.session.arrived import ArrivedMail, Opened
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.disk import write_file
+
+_BEST = 3
+
+
+class ArrivedView(QWidget):
+    """Shows one message. answer tells the message, the template to answer with (empty: still to be
+    chosen), and whether the answer is for all; hand_on that it is to go to somebody else; person
+    that somebody's page is wanted, by their id, keep that its writer is to be kept."""
+
+    answer = Signal(object, str, bool)
+    hand_on = Signal(object)
+    person = Signal(str)
+    keep = Signal(object)
+
+    def __init__(self, shared: SharedLibrary, mail: ArrivedMail) -> None:
+        super().__init__()
+        self._shared, self._mail = shared, mail
+        self.key = ""
+        self.opened: Opened | None = None
+        self.reply = pieces.button(said("Answer"), self.answer_one, "primary", "Ctrl+R")
+        self.all = pieces.button(said("Answer all"), self.answer_all, hint="Ctrl+Shift+R")
+        self.on = pieces.button(said("Hand on"), self.hand_it_on, hint="Ctrl+Alt+W")
+        self.mine = pieces.button(said("Take it"), self.take, hint="Ctrl+Alt+M")
+        self.save = pieces.button(said("Save…"), self.ask_where, "words")
+        self.file = pieces.button(said("Done: file it"), self.file_away, hint="Ctrl+Alt+X")
+        self.about = pieces.label("", "", wrap=True)
+        self.page = pieces.button("", self._show_person, "words")
+        self.view = MessageView()
+        self.view.failed.connect(shared.voice.fail)
+        self.fold = pieces.button("", self._unfold, "words")
+        self._offers = QVBoxLayout()
+        self.offers: list[QPushButton] = []
+        self._lay_out()
+        for number in range(_BEST):
+            key = QShortcut(QKeySequence(str(number + 1)), self)
+            key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            key.activated.connect(partial(self.answer_with, number))
+        mail.changed.connect(self._show_state)
+
+    def _lay_out(self) -> None:
+        acts = pieces.row(self.reply, self.all, self.on, self.mine, self.file, None, self.save)
+        about = pieces.row(pieces.grow(self.about), self.page)
+        head = QWidget()
+        pieces.fill(QVBoxLayout(head), acts, about, margin=16)
+        foot = QWidget()
+        self._heading = pieces.label(said("Answer with"), "heading")
+        pieces.fill(QVBoxLayout(foot), self.fold, self._heading, self._offers, margin=16, spacing=4)
+        pieces.keep_low(foot)
+        whole = pieces.fill(QVBoxLayout(self), head, pieces.rule(), self.view, foot, spacing=0)
+        whole.setStretch(2, 1)
+
+    # Showing
+
+    def show_head(self, head: Head) -> None:
+        """Begin to show a message of a mailbox."""
+        self.key, self.opened = head.key, None
+        self._clear(said("Fetching the message from your mailbox…"))
+        self._mail.open(head, partial(self._came, head.key))
+
+    def show_file(self, data: bytes, name: str) -> None:
+        """Begin to show a message that came as a file."""
+        self.key, self.opened = f"file\n{name}", None
+        self._clear(said("Reading the message…"))
+        self._mail.open_data(data, partial(self._came, self.key))
+
+    def _clear(self, words: str) -> None:
+        self.about.setText(words)
+        self.page.hide()
+        self.view.hide()
+        self.fold.hide()
+        self._show_offers()
+        self._show_state()
+
+    def _came(self, key: str, opened: Opened) -> None:
+        if key != self.key:
+            return
+        self.opened = opened
+        self._show_about(opened)
+        self.view.show_message(opened.received)
+        self.view.show()
+        self._fold(opened)
+        self._show_offers()
+        self._show_state()
+        self.view.reader.setFocus()
+
+    def _fold(self, opened: Opened) -> None:
+        """Show what the message says itself; what it quotes is there at a click."""
+        plain = opened.received.plain.replace("\r\n", "\n").strip()
+        own = own_words(opened.received)
+        quoted = len(plain.splitlines()) - len(own.splitlines())
+        folds = bool(own) and quoted > 2 and not opened.received.html
+        if folds:
+            self.view.reader.setPlainText(own)
+        self.fold.setText(counted("Show 1 quoted line", "Show {count} quoted lines", count=quoted))
+        self.fold.setVisible(folds)
+
+    def _unfold(self) -> None:
+        if self.opened:
+            self.view.reader.setPlainText(self.opened.received.plain)
+        self.fold.hide()
+
+    def _show_about(self, opened: Opened) -> None:
+        person, cases = opened.about.person, opened.about.cases
+        sender = opened.fields.sender
+        name = person.contact.name if person else sender.name or sender.spec
+        words = said("From {name}, who is not on file.", name=name or "–")
+        if person:
+            words = said("From {name}.", name=name or person.contact.email)
+        if len(cases) == 1:
+            case = cases[0]
+            words += " " + said("About {kind} {number}.", kind=case.kind, number=case.number)
+        elif cases:
+            numbers = ", ".join(case.number for case in cases)
+            words += " " + said("It names several cases: {numbers}.", numbers=numbers)
+        self.about.setText(words)
+        self.page.setText(said("Their page") if person else said("Keep them"))
+        self.page.setVisible(bool(person) or bool(sender.spec))
+
+    def _show_offers(self) -> None:
+        pieces.clear(self._offers)
+        self.offers = []
+        found = self.opened.suggestions if self.opened else ()
+        known = self._shared.catalogue.templates
+        for number, one in enumerate(found[:_BEST]):
+            title = known[one.key].title if one.key in known else one.key
+            made = pieces.button(f"{number + 1}   {title}", partial(self.answer_with, number))
+            theme.named(made, title, said("Answer with this template: {key}", key=number + 1))
+            why = pieces.label(said("because of: {words}", words=", ".join(one.words)), "note")
+            self.offers.append(made)
+            self._offers.addLayout(pieces.row(made, why, None))
+        other = pieces.button(said("Another template…"), self.answer_one, "words", "Ctrl+J")
+        words = "" if found or self.opened is None else said("No template fits by its words.")
+        none = pieces.label(words, "note")
+        self._offers.addLayout(pieces.row(other, none, None))
+
+    def _show_state(self) -> None:
+        head = self._mail.heads.get(self.key)
+        me = self._shared.my_id
+        for one in (self.mine, self.file):
+            one.setVisible(head is not None)
+        for one in (self.reply, self.all, self.on, self.save):
+            one.setEnabled(self.opened is not None)
+        if head is None:
+            return
+        member = self._shared.catalogue.members.get(head.whose)
+        if head.whose == me and me:
+            self.mine.setText(said("Give it back"))
+        elif head.whose:
+            self.mine.setText(said("{name} has it", name=member.name if member else head.whose))
+        else:
+            self.mine.setText(said("Take it"))
+        self.mine.setEnabled(not head.whose or head.whose == me)
+
+    # Acts
+
+    def answer_one(self) -> None:
+        """Answer whoever wrote it."""
+        if self.opened:
+            self.answer.emit(self.opened, "", False)
+
+    def answer_all(self) -> None:
+        """Answer whoever wrote it, with a copy to the others."""
+        if self.opened:
+            self.answer.emit(self.opened, "", True)
+
+    def answer_with(self, number: int) -> None:
+        """Answer with one of the templates that were suggested."""
+        if self.opened and number < len(self.opened.suggestions):
+            self.answer.emit(self.opened, self.opened.suggestions[number].key, False)
+
+    def hand_it_on(self) -> None:
+        """Hand the message on to somebody else."""
+        if self.opened:
+            self.hand_on.emit(self.opened)
+
+    def take(self) -> None:
+        """Mark the message as one's own, or give it back."""
+        if head := self._mail.heads.get(self.key):
+            self._mail.take(head)
+
+    def file_away(self) -> None:
+        """Move the message into the folder for those that are done."""
+        if head := self._mail.heads.get(self.key):
+            self._mail.file_away(head, said("Done"))
+
+    def _show_person(self) -> None:
+        if self.opened and self.opened.about.person:
+            self.person.emit(self.opened.about.person.contact.id)
+        elif self.opened:
+            self.keep.emit(self.opened)
+
+    def ask_where(self) -> None:
+        """Choose where the message is to lie as a file."""
+        if self.opened is None:
+            return
+        stem = "".join(c if c.isalnum() or c in " -_" else "_" for c in self.opened.fields.subject)
+        where, _ = QFileDialog.getSaveFileName(
+            self.window(), said("Where is it to lie?"), f"{stem[:60].strip() or 'message'}.eml",
+            "*.eml",
+        )  # fmt: skip
+        if where:
+            self.save_to(Path(where))
+
+    def save_to(self, path: Path) -> None:
+        """Write the message, as it came, into a file."""
+        if (opened := self.opened) is None:
+            return
+        shared = self._shared
+        shared.reads.run(
+            lambda: write_file(path, opened.data, overwrite=True),
+            lambda _done: shared.voice.say(said("{name} is written.", name=path.name)),
+            shared.voice.fail,
+        )

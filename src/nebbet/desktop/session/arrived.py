@@ -1,0 +1,266 @@
+"""Arrived messages: those that are known, read, marked, and what each of them is about."""
+
+from collections.abc import Callable, Iterable, Mapping
+from typing import TYPE_CHECKING
+
+from msgspec import Struct
+from msgspec.structs import replace
+from PySide6.QtCore import QObject, Signal
+
+from nebbet.core.errors import NebbetError
+from nebbet.core.message.answering import Arrived, fields_of, own_words
+from nebbet.core.message.head import ANSWERED, MINE, SEEN, Head, Place
+from nebbet.core.message.received import Received, open_message, parsed
+from nebbet.core.message.threads import in_threads
+from nebbet.core.ranking.suggesting import Suggester, Suggestion
+from nebbet.core.records import Member
+from nebbet.core.sentences import said
+from nebbet.desktop.kit.notices import Voice
+from nebbet.desktop.kit.operations import Operations
+from nebbet.desktop.session.parts import Parts
+from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.about_message import AboutMessage, about_message
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.suggesting import kinds_of, suggester_of
+from nebbet.personal.settings import Account
+
+if TYPE_CHECKING:
+    from nebbet.post.inbox import InboxThread
+
+
+class Opened(Struct, frozen=True):
+    """A message that is read, as it came: its fields, what it says, whom it comes from and what it
+    is about, and the templates that may answer it. place is empty for one that came as a file."""
+
+    fields: Arrived
+    received: Received
+    about: AboutMessage = AboutMessage()
+    suggestions: tuple[Suggestion, ...] = ()
+    place: Place | None = None
+    data: bytes = b""
+
+
+class ArrivedMail(QObject):
+    """changed tells that other messages are known now. trouble is why the mailbox cannot be looked
+    into, as a sentence."""
+
+    changed = Signal()
+    _came = Signal()
+    _troubled = Signal(object)
+
+    def __init__(
+        self, parts: Parts, shared: SharedLibrary, network: Operations, voice: Voice
+    ) -> None:
+        super().__init__()
+        self._parts, self._shared, self._voice = parts, shared, voice
+        self._network = network
+        self.account = parts.settings.account
+        self.heads: dict[str, Head] = {}
+        self.trouble = ""
+        self._thread: InboxThread | None = None
+        self._suggester: tuple[Catalogue, Suggester] | None = None
+        self._came.connect(self._load)
+        self._troubled.connect(self._on_troubled)
+
+    # Beginning and end
+
+    def start(self) -> None:
+        """Show what is known, and begin to look."""
+        self._load()
+        self._look()
+
+    def use(self, account: Account) -> None:
+        """Go on with another account, or another password."""
+        if account != self.account or self.trouble:
+            self.account = account
+            self._end()
+            self._look()
+
+    def _look(self) -> None:
+        from nebbet.post.inbox import Inbox, InboxThread
+
+        account = self.account
+        if not (account.user and account.imap_host and account.folders):
+            return
+        inbox = Inbox(self._shared.stores.personal, account, self._parts.secrets)
+        self._thread = InboxThread(inbox, self._came.emit, self._troubled.emit)
+        self._thread.start()
+
+    def _end(self) -> None:
+        if self._thread:
+            self._thread.stop()
+        self._thread = None
+
+    def stop(self) -> None:
+        """Look no more."""
+        self._end()
+
+    def nudge(self) -> None:
+        """Look now."""
+        if self._thread:
+            self._thread.nudge()
+
+    def _on_troubled(self, error: NebbetError | None) -> None:
+        self.trouble = error.sentence if error else ""
+        self.changed.emit()
+
+    # What is known
+
+    def _load(self) -> None:
+        from nebbet.personal import arrived
+
+        personal, user = self._shared.stores.personal, self.account.user
+        self._shared.reads.run(
+            lambda: [one for one in arrived.heads(personal) if one.place.account == user],
+            self._take_up,
+            self._voice.fail,
+        )
+
+    def _take_up(self, heads: list[Head]) -> None:
+        self.heads = {one.key: one for one in heads}
+        self.changed.emit()
+
+    @property
+    def members(self) -> Mapping[str, Member]:
+        """The members of the team, by their ids: a message may be one's."""
+        return self._shared.catalogue.members
+
+    def threads(self) -> list[list[Head]]:
+        """The messages in threads, each with the newest first; that with the newest one first."""
+        found = in_threads({key: head.ids for key, head in self.heads.items()})
+        return [[self.heads[key] for key in keys] for keys in found]
+
+    # Reading
+
+    def open(self, head: Head, done: Callable[[Opened], object]) -> None:
+        """Read a message: what is kept of it, or else from the mailbox. Only by that it counts as
+        read."""
+        personal, account = self._shared.stores.personal, self.account
+        password = self._parts.secrets.get(account.user) or ""
+        place = head.place
+
+        def fetch() -> bytes:
+            from nebbet.personal import arrived
+            from nebbet.post.arrived import fetch_message
+            from nebbet.post.imap import mailbox
+
+            if (kept := arrived.message(personal, place)) is not None:
+                return kept
+            with mailbox(account, password) as client:
+                data = fetch_message(client, place, arrived.validity_of(personal, place))
+            arrived.keep_message(personal, place, data)
+            return data
+
+        def came(data: bytes) -> None:
+            self.open_data(data, done, place)
+            if not head.is_read:
+                self.mark(head, (SEEN,))
+
+        self._network.run(fetch, came, self._voice.fail)
+
+    def open_data(
+        self, data: bytes, done: Callable[[Opened], object], place: Place | None = None
+    ) -> None:
+        """Read a message that is at hand."""
+        shared = self._shared
+        catalogue, people = shared.catalogue, shared.library.people
+        known = self._suggester
+
+        def read() -> tuple[Opened, Suggester]:
+            fields, received = fields_of(parsed(data)), open_message(data)
+            suggester = known[1] if known and known[0] is catalogue else suggester_of(catalogue)
+            about = about_message(people, fields, received)
+            text = f"{fields.subject}\n{own_words(received)}"
+            suggestions = suggester.suggest(text, kinds_of(about.cases))
+            return Opened(fields, received, about, suggestions, place, data), suggester
+
+        def came(found: tuple[Opened, Suggester]) -> None:
+            self._suggester = (catalogue, found[1])
+            done(found[0])
+
+        shared.reads.run(read, came, self._voice.fail)
+
+    # Acts
+
+    def mark(self, head: Head, add: Iterable[str] = (), remove: Iterable[str] = ()) -> None:
+        """Give a message flags on the server, or take some away."""
+        flags = tuple(dict.fromkeys(one for one in (*head.flags, *add) if one not in remove))
+        self._show_flags(head.key, flags)
+        personal, account, place = self._shared.stores.personal, self.account, head.place
+        password = self._parts.secrets.get(account.user) or ""
+        added, removed = tuple(add), tuple(remove)
+
+        def change() -> tuple[str, ...]:
+            from nebbet.personal import arrived
+            from nebbet.post.arrived import set_flags
+            from nebbet.post.imap import mailbox
+
+            with mailbox(account, password) as client:
+                validity = arrived.validity_of(personal, place)
+                found = set_flags(client, place, validity, added, removed)
+            arrived.set_flags(personal, place, found)
+            return found
+
+        def failed(error: NebbetError) -> None:
+            self._show_flags(head.key, head.flags)
+            self._voice.fail(error)
+
+        def done(found: tuple[str, ...]) -> None:
+            self._show_flags(head.key, found)
+            if any(one.startswith(MINE) and one not in found for one in added):
+                self._voice.say(
+                    said("Your mail server keeps no marks of this kind: nobody else sees that you "
+                         "have it.")
+                )  # fmt: skip
+
+        self._network.run(change, done, failed)
+
+    def _show_flags(self, key: str, flags: tuple[str, ...]) -> None:
+        if head := self.heads.get(key):
+            self.heads[key] = replace(head, flags=flags)
+            self.changed.emit()
+
+    def take(self, head: Head) -> None:
+        """Mark a message as one's own, so that no colleague answers it too, or as nobody's."""
+        mine = MINE + self._shared.my_id
+        if head.whose == self._shared.my_id:
+            self.mark(head, remove=(mine,))
+        elif head.whose:
+            member = self._shared.catalogue.members.get(head.whose)
+            self._voice.say(said("{name} has this message.",
+                                 name=member.name if member else head.whose))  # fmt: skip
+        else:
+            self.mark(head, (mine,))
+
+    def answered(self, message_id: str) -> None:
+        """A letter that answers a message has gone to the outbox: it counts as answered."""
+        for head in list(self.heads.values()):
+            if head.fields.message_id == message_id and not head.is_answered:
+                self.mark(head, (ANSWERED, SEEN))
+
+    def file_away(self, head: Head, folder: str) -> None:
+        """Move a message into another folder of its mailbox."""
+        personal, account, place = self._shared.stores.personal, self.account, head.place
+        password = self._parts.secrets.get(account.user) or ""
+        held = self.heads.pop(head.key, None)
+        self.changed.emit()
+
+        def act() -> None:
+            from nebbet.personal import arrived
+            from nebbet.post.arrived import move
+            from nebbet.post.imap import mailbox
+
+            with mailbox(account, password) as client:
+                move(client, place, arrived.validity_of(personal, place), folder)
+            arrived.forget(personal, place)
+
+        def failed(error: NebbetError) -> None:
+            if held:
+                self.heads[head.key] = held
+                self.changed.emit()
+            self._voice.fail(error)
+
+        def done(_result: object) -> None:
+            self._voice.say(said("The message is in the folder {folder} now.", folder=folder))
+
+        self._network.run(act, done, failed)

@@ -1,0 +1,170 @@
+"""Looking into a folder of a mailbox: new messages, other flags, what is gone.
+
+RFC 9051 (IMAP4rev2), RFC 7162 (CONDSTORE). Nothing is marked by looking: headers and texts are
+fetched with PEEK from a folder that is selected for reading only.
+"""
+
+from collections.abc import Iterable, Iterator, Mapping
+from datetime import UTC, datetime
+from typing import Any
+
+from imapclient import IMAPClient
+from msgspec import Struct
+
+from nebbet.core.errors import NebbetError
+from nebbet.core.message.answering import fields_of
+from nebbet.core.message.head import Head, Place
+from nebbet.core.message.received import LARGEST, parsed
+from nebbet.core.sentences import said
+
+MOST = 2000  # messages of a folder that are known by their headers, the newest ones
+_AT_ONCE = 100  # headers in one answer
+_FIELDS = (
+    "FROM TO CC REPLY-TO SUBJECT DATE MESSAGE-ID IN-REPLY-TO REFERENCES LIST-POST CONTENT-TYPE"
+)
+_HEADERS = f"BODY.PEEK[HEADER.FIELDS ({_FIELDS})]".encode()
+_RECENT = "\\Recent"  # of one look alone (RFC 3501 §2.3.2), and no mark of anybody's
+_ANSWERED = b"BODY[HEADER.FIELDS"
+
+
+class FolderState(Struct, frozen=True):
+    """What is known of a folder: its UIDVALIDITY and, where the server has one, the number of its
+    last change (RFC 7162 §3.1)."""
+
+    validity: int = 0
+    change: int = 0
+
+
+class Looked(Struct, frozen=True):
+    """What was found in a folder. anew says that what was known of it before holds no more; flags
+    are those of known messages that are other ones now, gone the numbers of those that are not
+    there any more."""
+
+    state: FolderState
+    heads: tuple[Head, ...] = ()
+    flags: dict[int, tuple[str, ...]] = {}
+    gone: frozenset[int] = frozenset()
+    anew: bool = False
+
+
+def look(
+    client: IMAPClient,
+    account: str,
+    folder: str,
+    state: FolderState,
+    known: Mapping[int, tuple[str, ...]],
+) -> Looked:
+    """Look into a folder, of which some messages are known, with their flags."""
+    selected = client.select_folder(folder, readonly=True)
+    validity = _number(selected.get(b"UIDVALIDITY"))
+    change = _number(selected.get(b"HIGHESTMODSEQ"))
+    anew = validity != state.validity
+    before = frozenset() if anew else frozenset(known)
+    there = [one for one in client.search("ALL") if isinstance(one, int)]
+    newest = sorted(there)[-MOST:]
+    wanted = [uid for uid in reversed(newest) if uid not in before]
+    left = before.intersection(newest)
+    flags: dict[int, tuple[str, ...]] = {}
+    if left and not (change and change == state.change):
+        found = _flags(client, left, state.change if change else 0)
+        flags = {uid: words for uid, words in found.items() if set(words) != set(known[uid])}
+    return Looked(
+        FolderState(validity, change),
+        tuple(_heads(client, account, folder, wanted)),
+        flags,
+        before - left,
+        anew,
+    )
+
+
+def _number(value: object) -> int:
+    return value if isinstance(value, int) else 0
+
+
+def _flags(client: IMAPClient, uids: Iterable[int], since: int) -> dict[int, tuple[str, ...]]:
+    """The flags of messages; where the server counts changes, of those alone that were changed."""
+    kept = sorted(uids)
+    asked = [f"CHANGEDSINCE {since}"] if since and client.has_capability("CONDSTORE") else None
+    answer = client.fetch(kept, [b"FLAGS"], modifiers=asked)
+    return {uid: _words(found.get(b"FLAGS")) for uid, found in answer.items() if uid in kept}
+
+
+def _words(flags: object) -> tuple[str, ...]:
+    found = flags if isinstance(flags, tuple | list) else ()
+    words = (one.decode("ascii", "replace") if isinstance(one, bytes) else one for one in found)
+    return tuple(str(word) for word in words if word != _RECENT)
+
+
+def _heads(client: IMAPClient, account: str, folder: str, uids: list[int]) -> Iterator[Head]:
+    for start in range(0, len(uids), _AT_ONCE):
+        some = uids[start : start + _AT_ONCE]
+        answer = client.fetch(some, [b"FLAGS", b"INTERNALDATE", b"RFC822.SIZE", _HEADERS])
+        for uid in some:
+            if (found := answer.get(uid)) is not None:
+                yield _head(Place(account, folder, uid), found)
+
+
+def _head(place: Place, found: dict[bytes, Any]) -> Head:
+    # Servers name the fields in the order they like.
+    raw = next((value for key, value in found.items() if key.startswith(_ANSWERED)), b"")
+    message = parsed(raw if isinstance(raw, bytes) else b"")
+    moment = found.get(b"INTERNALDATE")
+    came = moment if isinstance(moment, datetime) else datetime.fromtimestamp(0, UTC)
+    return Head(
+        place,
+        fields_of(message),
+        came.timestamp(),
+        _number(found.get(b"RFC822.SIZE")),
+        _words(found.get(b"FLAGS")),
+        message.get_content_type() == "multipart/mixed",
+    )
+
+
+def fetch_message(client: IMAPClient, place: Place, validity: int) -> bytes:
+    """Fetch a whole message, without marking it as read. Raises NebbetError where it is not there
+    any more, or too large."""
+    selected = client.select_folder(place.folder, readonly=True)
+    if _number(selected.get(b"UIDVALIDITY")) == validity:
+        size = client.fetch([place.uid], [b"RFC822.SIZE"]).get(place.uid, {})
+        if _number(size.get(b"RFC822.SIZE")) > LARGEST:
+            raise NebbetError(said("The message is larger than {size} MB", size=LARGEST // 2**20))
+        answer = client.fetch([place.uid], [b"BODY.PEEK[]"]).get(place.uid, {})
+        if isinstance(data := answer.get(b"BODY[]"), bytes):
+            return data
+    raise NebbetError(
+        said("The message is not in the folder {folder} any more", folder=place.folder),
+        advice=said("Somebody may have moved or deleted it"),
+    )
+
+
+def set_flags(
+    client: IMAPClient, place: Place, validity: int, add: Iterable[str], remove: Iterable[str] = ()
+) -> tuple[str, ...]:
+    """Give a message flags, or take some away; the flags that it has then. Raises NebbetError where
+    it is not there any more."""
+    selected = client.select_folder(place.folder)
+    if _number(selected.get(b"UIDVALIDITY")) != validity:
+        raise NebbetError(said("The folder {folder} is another one now", folder=place.folder))
+    for change, flags in ((client.add_flags, [*add]), (client.remove_flags, [*remove])):
+        if flags:
+            change([place.uid], flags, silent=True)
+    answer = client.fetch([place.uid], [b"FLAGS"]).get(place.uid, {})
+    if b"FLAGS" not in answer:
+        raise NebbetError(said("The message is not there any more"))
+    return _words(answer[b"FLAGS"])
+
+
+def move(client: IMAPClient, place: Place, validity: int, folder: str) -> None:
+    """Move a message into another folder of its mailbox, which is made if it is not there
+    (RFC 6851, or a copy of it)."""
+    if not client.folder_exists(folder):
+        client.create_folder(folder)
+    selected = client.select_folder(place.folder)
+    if _number(selected.get(b"UIDVALIDITY")) != validity:
+        raise NebbetError(said("The folder {folder} is another one now", folder=place.folder))
+    if client.has_capability("MOVE"):
+        client.move([place.uid], folder)
+    else:
+        client.copy([place.uid], folder)
+        client.delete_messages([place.uid])
+        client.expunge([place.uid] if client.has_capability("UIDPLUS") else None)

@@ -1,0 +1,210 @@
+"""Arrived messages in the pile: read, marked, answered. Sources: RFC 5322 §3.6.4 (threads), read by
+Python's own parser."""
+
+import email
+import email.policy
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from msgspec.structs import replace
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from nebbet.desktop.kit.picker import ASIDE
+from nebbet.desktop.letters.arrived_view import ArrivedView
+from nebbet.desktop.letters.page import LettersPage
+from nebbet.personal.home import Home
+from nebbet.personal.settings import read_settings, write_settings
+from nebbet.post import imap
+from nebbet.standin import demo
+from nebbet.standin.inbox import fill_inbox
+from nebbet.standin.service import MailService
+from nebbet.standin.world import read_world
+from tests.conftest import NOW, TODAY
+from tests.desktop.conftest import Clock, Hand, close, open_window
+
+ME = "benedek.roy@lislesound.example"
+
+
+@pytest.fixture
+def hand(home: Home, service: MailService, qtbot: QtBot) -> Iterator[Hand]:
+    people = {one.id: one for one in read_world(TODAY).contacts}
+    fill_inbox(home.mail_folder, [ME], people, NOW)
+    settings = read_settings(home.settings_file)
+    account = replace(settings.account, folders=("INBOX",))
+    write_settings(home.settings_file, replace(settings, account=account))
+    clock = Clock()
+    window = open_window(home, clock)
+    window.notices.ask = lambda *_args: True  # type: ignore[method-assign]
+    made = Hand(window, qtbot, service, clock)
+    made.until(lambda: len(window.session.arrived.heads) == 88)
+    made.until(QApplication.focusWidget)
+    yield made
+    close(window)
+
+
+@pytest.fixture
+def letters(hand: Hand) -> LettersPage:
+    return hand.window.letters
+
+
+def open_row(hand: Hand, words: str) -> ArrivedView:
+    """Click a message in the pile, and wait until it is read."""
+    letters = hand.window.letters
+    hand.click_row(letters.pile.list, words)
+    view = letters.arriving.view
+    hand.until(lambda: view.opened is not None)
+    hand.settle()
+    return view
+
+
+def flags(hand: Hand, subject: str) -> set[bytes]:
+    with imap.mailbox(hand.service.account(ME), demo.PASSWORD) as client:
+        client.select_folder("INBOX", readonly=True)
+        found = client.search(["SUBJECT", subject])
+        return set(next(iter(client.fetch(found, ["FLAGS"]).values()))[b"FLAGS"])
+
+
+def test_a_message_is_answered_in_four_inputs(hand: Hand, letters: LettersPage) -> None:
+    view = open_row(hand, "Aoife Brannigan")
+    assert "From Aoife Brannigan. About refund LS-48260." in view.about.text()
+    assert view.offers[0].text() == "1   Refund agreed"
+    hand.until(lambda: b"\\Seen" in flags(hand, "refund please"))
+    hand.press("1")
+    letter = letters.model.letter
+    assert letter and letter.template == "refund-agreed" and letter.case
+    assert letter.recipient and letter.recipient.name == "Aoife Brannigan"
+    assert letter.case.number == "LS-48260" and letter.subject == ("Re: refund please",)
+    hand.press("Ctrl+Return", "Ctrl+Return")
+    hand.sent_all()
+    (sent,) = hand.mailbox()
+    arrived = "<arrived000@mailbox.example>"
+    assert str(sent["In-Reply-To"]) == arrived == str(sent["References"])
+    assert str(sent["Subject"]) == "Re: refund please"
+    text = sent.get_body(("plain",)).get_content()  # type: ignore[union-attr]
+    own, _lead, quoted = text.partition("Aoife Brannigan wrote:")
+    assert "cancelled your booking LS-48260" in own and own.count("Benedek Roy") == 1
+    assert "> Hello, we cannot travel on the 11th" in quoted
+    assert "Aoife Brannigan wrote:" in sent.get_body(("html",)).get_content()  # type: ignore[union-attr]
+    hand.until(lambda: b"\\Answered" in flags(hand, "refund please"))
+    letters.pile.refresh()
+    rows = letters.pile.list
+    found = next(rows.item(n) for n in range(rows.count()) if "Aoife" in rows.item(n).text())
+    assert found.data(ASIDE) == "answered"
+
+
+def test_the_message_stands_beside_and_may_be_left_out(hand: Hand, letters: LettersPage) -> None:
+    open_row(hand, "Jürgen Waldtkirch")
+    hand.press("1")
+    letter = letters.model.letter
+    assert letter and letter.language == "de"
+    hand.press("Ctrl+Alt+H")
+    assert "im Radio hieß es" in letters.answered.text.toPlainText()
+    assert "Am 25. November 2026" in letters.answered.text.toPlainText()
+    hand.click(letters.answered.leave_out)
+    assert letters.model.letter and letters.model.letter.quoted == ()
+    hand.click(letters.answered.leave_out)
+    assert letters.model.letter.quoted
+    # Another template in its place still answers the message.
+    hand.press("Ctrl+J")
+    hand.type("refund agreed")
+    hand.press("Shift+Return")
+    now = letters.model.letter
+    assert now and now.template == "refund-agreed" and now.quoted and now.thread
+    assert now.subject == ("Re: Fähre am Freitag fällt aus?",)
+
+
+def test_somebody_not_on_file_is_answered_in_their_language_and_kept(
+    hand: Hand, letters: LettersPage, tmp_path: Path
+) -> None:
+    data = (
+        "From: Ewa Lind <ewa@neu.example>\nTo: bookings@lislesound.example, bo@x.example\n"
+        "Cc: Benedek Roy <benedek.roy@lislesound.example>\n"
+        "Subject: AW: Gruppe\nMessage-ID: <x1@neu.example>\nReferences: <x0@neu.example>\n"
+        "Content-Type: text/plain; charset=utf-8\n\n"
+        "Guten Tag, wir möchten mit einer Gruppe von 30 Personen fahren und bitten um ein Angebot "
+        "für den Preis.\n\nAm Montag schrieb Ivo:\n> Wie viele sind Sie?\n> Ivo\n> Tel\n> x\n"
+    ).encode()
+    letters.arriving.open_file(data, "mail.eml")
+    view = letters.arriving.view
+    hand.until(lambda: view.opened is not None)
+    assert "not on file" in view.about.text() and view.page.text() == "Keep them"
+    assert "Wie viele" not in view.view.reader.toPlainText()
+    hand.click(view.fold)
+    assert "Wie viele" in view.view.reader.toPlainText()
+    hand.click(view.page)
+    hand.until(lambda: hand.session.shared.library.people.addressed("ewa@neu.example"))
+    hand.press("Ctrl+Shift+R")
+    hand.press("Esc")
+    letter = letters.model.letter
+    assert letter and letter.language == "de" and letter.subject == ("Re: Gruppe",)
+    assert letter.thread == ("<x0@neu.example>", "<x1@neu.example>")
+    assert "bo@x.example" in str(letter.cc) and "benedek" not in str(letter.cc)
+    view.save_to(tmp_path / "kept.eml")
+    hand.until((tmp_path / "kept.eml").exists)
+    assert (tmp_path / "kept.eml").read_bytes() == data
+
+
+def test_a_message_is_handed_on_with_its_files(hand: Hand, letters: LettersPage) -> None:
+    letters.pile._whole = True
+    letters.pile.refresh()
+    open_row(hand, "Struan Mackelvie")
+    hand.press("Ctrl+Alt+W")
+    hand.until(lambda: letters.model.letter and letters.model.letter.attached)
+    letter = letters.model.letter
+    assert letter and letter.recipient is None and letter.subject == ("Fwd: Form for DC-1109",)
+    assert letter.attached[0].name == ("claim form.txt",) and letter.answers_to == ""
+    hand.type("ivo.lindqvist@lislesound.example")
+    hand.press("Return", "Esc")
+    letters.paper.body.setFocus()
+    hand.type("For you. Benedek Roy")
+    hand.press("Ctrl+Return", "Ctrl+Return", "Ctrl+Return")
+    hand.sent_all()
+    (sent,) = hand.mailbox("ivo.lindqvist@lislesound.example")
+    text = sent.get_body(("plain",)).get_content()  # type: ignore[union-attr]
+    assert "> From: Struan Mackelvie" in text and sent["In-Reply-To"] is None
+    assert [part.get_filename() for part in sent.iter_attachments()] == ["claim form.txt"]
+
+
+def test_what_is_done_is_filed_and_what_is_taken_is_said(hand: Hand, letters: LettersPage) -> None:
+    view = open_row(hand, "Lorne Haldane")
+    hand.press("Ctrl+Alt+M")
+    # The stand-in keeps no keywords, as some servers do: that is told.
+    hand.until(lambda: "nobody else sees that you have it" in hand.said)
+    hand.press("Ctrl+Alt+X")
+    hand.until(lambda: "is in the folder Done now" in hand.said)
+    assert view.key not in hand.session.arrived.heads
+    messages = hand.mailbox(ME, "Done")
+    assert [str(one["Subject"]) for one in messages] == ["no confirmation"]
+
+
+def test_hostile_messages_are_shown_and_reach_nowhere(hand: Hand, letters: LettersPage) -> None:
+    view = letters.arriving.view
+    for data in (
+        b"", b"\x00\xff" * 500, b"From: <>\n\n", b"Subject: =?utf-8?B?////?=\n\nx",
+        b"From: a@x.example\nContent-Type: text/html\n\n<script>alert(1)</script><img src='http://"
+        b"evil.example/x.png'><p onclick=x>Hello</p>",
+        b"From: a@x.example\nContent-Type: multipart/mixed; boundary=b\n\n--b\n--b\n--b",
+    ):  # fmt: skip
+        hand.window.activateWindow()
+        letters.arriving.open_file(data, "odd.eml")
+        hand.until(lambda: view.opened is not None)
+        assert "alert" not in view.view.reader.toPlainText()
+        hand.press("Ctrl+R", "Esc")
+        if letters.model.letter:
+            letters.discard()
+
+
+@pytest.mark.logs  # the stand-in tells of the line that was cut
+def test_without_a_line_what_was_read_can_be_read(hand: Hand, letters: LettersPage) -> None:
+    open_row(hand, "Hanna Verrell")
+    open_row(hand, "Lorne Haldane")
+    mail = hand.session.arrived
+    mail.use(replace(mail.account, imap_port=1))
+    hand.until(lambda: hand.session.arrived.trouble)
+    assert letters.pile.trouble.isVisible() and "cannot be reached" in letters.pile.trouble.text()
+    view = open_row(hand, "Hanna Verrell")
+    assert "16:30 to Quillan" in view.view.reader.toPlainText()
+    message = email.message_from_bytes(view.opened.data, policy=email.policy.default)  # type: ignore[union-attr]
+    assert str(message["Subject"]) == "Thursday's boat"
