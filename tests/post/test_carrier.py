@@ -435,3 +435,21 @@ def test_what_is_written_anew_is_checked_anew(
     assert entry.state == "refused"
     assert "now it cannot go: The attachment terms.pdf was valid until" in entry.words
     assert mailbox(service, CATCH_ALL) == []
+
+
+def test_a_line_that_is_encrypted_at_once(tmp_path: Path, item: Item) -> None:
+    """RFC 8314 §3: implicit TLS for both; the port says so where nothing else does."""
+    service = MailService(tmp_path / "mail at once", PASSWORDS, at_once=True)
+    service.start()
+    account = service.account(ME)
+    outgoing = item.outgoing
+    deliver(account, PASSWORDS[ME], outgoing.sender, outgoing.recipients, outgoing.data)
+    assert len(mailbox(service, CATCH_ALL)) == 2
+    with (
+        pytest.raises(NebbetError, match="not to be trusted"),
+        imap.mailbox(replace(account, certificate=""), PASSWORDS[ME]),
+    ):
+        pass
+    service.stop()
+    assert replace(account, smtp_tls="", smtp_port=465).smtp_at_once
+    assert not replace(account, imap_tls="", imap_port=143).imap_at_once

@@ -2,7 +2,7 @@
 
 import tomllib
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from msgspec import Struct, convert
 from msgspec.structs import asdict, fields
@@ -12,6 +12,9 @@ from nebbet.library.disk import disk_explained
 
 if TYPE_CHECKING:
     import tomlkit
+
+
+Tls = Literal["", "at once", "starttls"]  # how a line is encrypted; "" goes by its port
 
 
 class Account(Struct, frozen=True, omit_defaults=True):
@@ -25,6 +28,19 @@ class Account(Struct, frozen=True, omit_defaults=True):
     imap_port: int = 143
     sent_folder: str = "Sent"
     folders: tuple[str, ...] = ("INBOX",)
+    smtp_tls: Tls = ""
+    imap_tls: Tls = ""
+
+    @property
+    def smtp_at_once(self) -> bool:
+        """Whether the line for sending is encrypted from its first byte (RFC 8314 §3)."""
+        return self.smtp_tls == "at once" or (not self.smtp_tls and self.smtp_port == 465)
+
+    @property
+    def imap_at_once(self) -> bool:
+        """Whether the line to the mailbox is encrypted from its first byte (RFC 8314 §3)."""
+        return self.imap_tls == "at once" or (not self.imap_tls and self.imap_port == 993)
+
     certificate: str = ""
 
 

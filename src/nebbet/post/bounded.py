@@ -7,6 +7,7 @@ it, and one that never stops fills the memory.
 import imaplib
 import smtplib
 import socket
+import ssl
 import time
 from typing import Any
 
@@ -94,9 +95,21 @@ class BoundedReader:
 class BoundedSMTP(smtplib.SMTP):
     """The standard library's client, with limits for every reply."""
 
-    def __init__(self, host: str, port: int, local: str, timeout: float) -> None:
+    def __init__(
+        self,
+        host: str,
+        port: int,
+        local: str,
+        timeout: float,
+        context: ssl.SSLContext | None = None,
+    ) -> None:
+        self._context = context  # for a line that is encrypted at once
         self._seconds = min(SECONDS, 2 * timeout)
         super().__init__(host, port, local_hostname=local, timeout=timeout)
+
+    def _get_socket(self, host: str, port: int, timeout: float) -> socket.socket:
+        made: socket.socket = super()._get_socket(host, port, timeout)  # type: ignore[misc]
+        return self._context.wrap_socket(made, server_hostname=host) if self._context else made
 
     def be_patient(self, seconds: float) -> None:
         """Let the next replies take that long."""
@@ -125,6 +138,16 @@ class _BoundedIMAP4(IMAP4WithTimeout):  # type: ignore[misc]  # the library has 
 
     _reader: BoundedReader | None = None
 
+    def __init__(
+        self, host: str, port: int, timeout: float | None, context: ssl.SSLContext | None
+    ) -> None:
+        self._context = context
+        super().__init__(host, port, timeout)
+
+    def _create_socket(self, timeout: float | None = None) -> socket.socket:
+        made: socket.socket = super()._create_socket(timeout)
+        return self._context.wrap_socket(made, server_hostname=self.host) if self._context else made
+
     def _bounded(self) -> BoundedReader:
         if self._reader is None or self._reader.sock is not self.sock:  # TLS is another socket
             self._reader = BoundedReader(self.sock, SECONDS, LARGEST_ANSWER)
@@ -142,7 +165,13 @@ class _BoundedIMAP4(IMAP4WithTimeout):  # type: ignore[misc]  # the library has 
 
 
 class BoundedIMAPClient(IMAPClient):  # type: ignore[misc]
-    """IMAPClient over such a client."""
+    """IMAPClient over such a client; with a context the line is encrypted at once."""
+
+    def __init__(
+        self, host: str, port: int, timeout: float, context: ssl.SSLContext | None = None
+    ) -> None:
+        self._at_once = context
+        super().__init__(host, port, ssl=False, timeout=timeout)
 
     def idle_check(self, timeout: float | None = None) -> Any:
         """Whether the server has said something. Each time is an answer of its own, however long
@@ -156,4 +185,5 @@ class BoundedIMAPClient(IMAPClient):  # type: ignore[misc]
         return super().idle_done()
 
     def _create_IMAP4(self) -> imaplib.IMAP4:
-        return _BoundedIMAP4(self.host, self.port, getattr(self._timeout, "connect", self._timeout))
+        patience = getattr(self._timeout, "connect", self._timeout)
+        return _BoundedIMAP4(self.host, self.port, patience, self._at_once)

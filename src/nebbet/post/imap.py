@@ -30,9 +30,12 @@ _log = logging.getLogger(__name__)
 def mailbox(account: Account, password: str, timeout: float = TIMEOUT) -> Iterator[IMAPClient]:
     """An open, encrypted connection to the mailbox. Raises DeliveryError."""
     try:
-        client = BoundedIMAPClient(account.imap_host, account.imap_port, ssl=False, timeout=timeout)
+        context = tls_context(account) if account.imap_at_once else None
+        client = BoundedIMAPClient(account.imap_host, account.imap_port, timeout, context)
     except UnicodeError:
         raise no_host(account.imap_host) from None
+    except NebbetError:
+        raise
     except Exception as error:
         raise _explained(account, error) from error
     try:
@@ -60,7 +63,8 @@ def _explained(account: Account, error: Exception) -> NebbetError:
 def _enter(client: IMAPClient, account: Account, password: str) -> None:
     """Encrypt the line and log in. A name or password outside ASCII needs AUTHENTICATE PLAIN:
     LOGIN has no way to say it (RFC 3501 §6.2.3)."""
-    client.starttls(tls_context(account))
+    if not account.imap_at_once:
+        client.starttls(tls_context(account))
     try:
         if (account.user + password).isascii():
             client.login(account.user, password)

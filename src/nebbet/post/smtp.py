@@ -78,14 +78,16 @@ def _leave(server: smtplib.SMTP) -> None:
 
 def _connection(account: Account, timeout: float) -> smtplib.SMTP:
     try:
-        return BoundedSMTP(account.smtp_host, account.smtp_port, _ME, timeout)
+        context = tls_context(account) if account.smtp_at_once else None
+        return BoundedSMTP(account.smtp_host, account.smtp_port, _ME, timeout, context)
     except UnicodeError:
         raise no_host(account.smtp_host) from None
 
 
 def _enter(server: smtplib.SMTP, account: Account, password: str) -> None:
     try:
-        server.starttls(context=tls_context(account))
+        if not account.smtp_at_once:
+            server.starttls(context=tls_context(account))
     except smtplib.SMTPNotSupportedError:
         raise DeliveryError(
             "account",

@@ -47,8 +47,10 @@ async def serve(
     faults: Faults,
     executor: ThreadPoolExecutor,
     sock: socket.socket,
+    *,
+    at_once: bool = False,
 ) -> asyncio.Server:
-    """Start the server on a listening socket."""
+    """Start the server on a listening socket; at_once encrypts lines from their first byte."""
     _write_users(folder, passwords)
     subsystem = Subsystem.for_executor(executor)
     config = Config(
@@ -67,7 +69,7 @@ async def serve(
     config.apply_context()
     server = IMAPServer(PlainLogin(config, passwords, faults), config)
     connected = ProxyProtocolReader(ProxyProtocolNoop()).get_callback(server)
-    return await asyncio.start_server(connected, sock=sock)
+    return await asyncio.start_server(connected, sock=sock, ssl=context if at_once else None)
 
 
 def _write_users(folder: Path, passwords: Mapping[str, str]) -> None:

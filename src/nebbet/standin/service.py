@@ -10,6 +10,8 @@ from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from pathlib import Path
 
+from msgspec.structs import replace
+
 from nebbet.personal.settings import Account
 from nebbet.standin import imap_server, smtp_server
 from nebbet.standin.certificate import make_certificate
@@ -31,7 +33,9 @@ class MailService:
         *,
         certificate_for: str = HOST,
         sockets: tuple[socket.socket, socket.socket] | None = None,
+        at_once: bool = False,
     ) -> None:
+        self._at_once = at_once  # lines are encrypted from their first byte (RFC 8314)
         self._sockets = sockets or (listening(), listening())
         self.faults = Faults()
         self._folder = folder
@@ -57,7 +61,8 @@ class MailService:
 
     def account(self, user: str) -> Account:
         """How a user reaches the service, exactly as for a real server."""
-        return account_at(self._sockets, self._certificate, user)
+        made = account_at(self._sockets, self._certificate, user)
+        return replace(made, smtp_tls="at once", imap_tls="at once") if self._at_once else made
 
     def _run(self) -> None:
         asyncio.set_event_loop(self._loop)
@@ -76,13 +81,15 @@ class MailService:
         with ThreadPoolExecutor(2, "nebbet-stand-in") as executor:
             handler = smtp_server.Handler(self._store, self.faults)
             factory = smtp_server.server_factory(
-                handler, self.passwords, context, self.faults, self._loop
+                handler, self.passwords, context, self.faults, self._loop, at_once=self._at_once
             )
             smtp_socket, imap_socket = self._sockets
-            smtp = await self._loop.create_server(factory, sock=smtp_socket)
+            encrypted = context if self._at_once else None
+            smtp = await self._loop.create_server(factory, sock=smtp_socket, ssl=encrypted)
             imap = await imap_server.serve(
-                self._folder, self.passwords, context, self.faults, executor, imap_socket
-            )
+                self._folder, self.passwords, context, self.faults, executor, imap_socket,
+                at_once=self._at_once,
+            )  # fmt: skip
             self._ready.set()
             await self._stop.wait()
             for server in (smtp, imap):

@@ -4,6 +4,7 @@ import asyncio
 import logging
 import mailbox
 import ssl
+import warnings
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
@@ -111,8 +112,10 @@ def server_factory(
     context: ssl.SSLContext,
     faults: Faults,
     loop: asyncio.AbstractEventLoop,
+    *,
+    at_once: bool = False,
 ) -> Callable[[], Server]:
-    """What asyncio calls for each connection."""
+    """What asyncio calls for each connection; at_once says that its line is encrypted already."""
 
     def authenticate(
         _server: SMTP, _session: Session, _envelope: Envelope, _mechanism: str, data: Any
@@ -123,13 +126,20 @@ def server_factory(
         return AuthResult(success=bool(known) and not faults.refuse_password, handled=False)
 
     def make() -> Server:
+        with warnings.catch_warnings():
+            # It sees that TLS is not asked for, and not that the line has it already.
+            warnings.simplefilter("ignore", UserWarning)
+            return _made()
+
+    def _made() -> Server:
         server = Server(
             handler,
             hostname="stand-in.example",
             data_size_limit=32 * 2**20,
             enable_SMTPUTF8=False,
-            tls_context=context,
-            require_starttls=True,
+            tls_context=None if at_once else context,
+            require_starttls=not at_once,
+            auth_require_tls=not at_once,
             auth_required=True,
             authenticator=authenticate,
             auth_exclude_mechanism=["LOGIN", "PLAIN"] if faults.no_auth else None,
