@@ -197,7 +197,11 @@ class Hand:
 
     def mailbox(self, user: str = CATCH_ALL, folder: str = "INBOX") -> list[EmailMessage]:
         """What lies in a mailbox, fetched over IMAP, read by the standard library's parser."""
-        with imap.mailbox(self.service.account(user), demo.PASSWORD) as client:
+        return self.mailbox_of(user, demo.PASSWORD, folder)
+
+    def mailbox_of(self, user: str, password: str, folder: str = "INBOX") -> list[EmailMessage]:
+        """What lies in a mailbox of some password."""
+        with imap.mailbox(self.service.account(user), password) as client:
             if not client.folder_exists(folder):
                 return []
             client.select_folder(folder, readonly=True)

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from nebbet.core.records import Matter, Person
     from nebbet.desktop.letters.page import LettersPage
     from nebbet.desktop.people.page import PeoplePlace
+    from nebbet.desktop.profile.first_start import FirstStart
     from nebbet.desktop.profile.page import ProfilePage
     from nebbet.desktop.register.page import RegisterPage
     from nebbet.desktop.session.choices import Show
@@ -122,11 +123,8 @@ class Window(QMainWindow):
     def _welcome(self) -> None:
         """The files are open: go to where work begins, or ask a new person who they are."""
         if self.session.shared.me is None:
-            self.go(self.profile)
-            if not self.session.following.state:  # then why there is no library is said already
-                self.notices.say(
-                    "Welcome to Nebbet. Say who you are and how your mailbox is reached."
-                )
+            fresh = not self.session.settings.account.user and not self.session.following.state
+            self.go(self.first_start if fresh else self.profile)
         elif self.place is self.letters:
             self.letters.arrive()
         self.opened.emit()
@@ -242,6 +240,17 @@ class Window(QMainWindow):
         page.reworded.connect(self._edit)
         page.write_to.connect(self._write_to)
         page.person_wanted.connect(self._show_person)
+        self._stack.addWidget(page)
+        return page
+
+    @cached_property
+    def first_start(self) -> "FirstStart":
+        """The page of the first start."""
+        from nebbet.desktop.profile.first_start import FirstStart
+
+        page = FirstStart(self.session)
+        page.begin.connect(lambda: self.go(self.letters))
+        page.by_hand.connect(lambda: self.go(self.profile))
         self._stack.addWidget(page)
         return page
 

@@ -67,7 +67,7 @@ def not_understood(host: str) -> DeliveryError:
 def login_refused(account: Account) -> DeliveryError:
     """What to say when a server does not take the password."""
     return DeliveryError(
-        "account",
+        "login",
         f"The mail server does not accept the password of {account.user}",
         "Correct it in your profile, then send again",
     )

@@ -5,14 +5,15 @@ from typing import Literal
 from nebbet.core.errors import NebbetError
 from nebbet.personal.settings import Account
 
-Kind = Literal["refused", "busy", "unreachable", "uncertain", "account"]
+Kind = Literal["refused", "busy", "unreachable", "uncertain", "account", "login"]
 
 
 class DeliveryError(NebbetError):
     """A letter did not go, or may not have gone.
 
-    kind is refused (for good), busy or unreachable (try again later), account (password or
-    certificate), uncertain (the line was cut before the server's answer came).
+    kind is refused (for good), busy or unreachable (try again later), account (its name, its
+    servers or a certificate), login (its password), uncertain (the line was cut before the
+    server's answer came).
     """
 
     def __init__(self, kind: Kind, what: str, advice: str) -> None:

@@ -69,6 +69,26 @@ def deliver(
             _leave(server)
 
 
+def try_login(account: Account, password: str, timeout: float = TIMEOUT) -> None:
+    """Connect and log in, and send nothing. Raises DeliveryError."""
+    server: smtplib.SMTP | None = None
+    try:
+        server = _connection(account, timeout)
+        _enter(server, account, password)
+    except DeliveryError:
+        raise
+    except smtplib.SMTPResponseException as error:
+        raise _answer(error.smtp_code, error.smtp_error, "your login") from None
+    except (OSError, smtplib.SMTPException, ssl.SSLError) as error:
+        raise unreachable(account.smtp_host, error) from None
+    except Exception as error:
+        _log.warning("%s answered what cannot be understood: %r", account.smtp_host, error)
+        raise not_understood(account.smtp_host) from error
+    finally:
+        if server is not None:
+            _leave(server)
+
+
 def _leave(server: smtplib.SMTP) -> None:
     """Say goodbye and go. What the server answers to that is nothing to the letter."""
     with suppress(OSError, smtplib.SMTPException, ValueError):

@@ -5,8 +5,8 @@ from nebbet.core.letter.passages import Passage
 from nebbet.core.records import Member
 
 SIGNATURE = "sender.signature"  # the id under which templates include it
-# What stands there for somebody who has written none.
-_PLAIN = "<p>{{sender.name}}<br>{{sender.job}}<br>{{sender.phone}}</p>\n"
+# What stands there for somebody who has written none, as far as they have said it of themselves.
+_LINES = ("name", "job", "phone")
 
 
 def signature_of(member: Member | None) -> Passage:
@@ -17,10 +17,15 @@ def signature_of(member: Member | None) -> Passage:
     """
     written = dict(member.signatures) if member else {}
     language = member.language if member else "en_GB"
-    bodies = written or {language: _PLAIN}
+    bodies = written or {language: _plain(member)}
     return Passage(
         SIGNATURE, "The sender's signature", {code: Texts(body=b) for code, b in bodies.items()}
     )
+
+
+def _plain(member: Member | None) -> str:
+    said = [name for name in _LINES if name == "name" or member is None or getattr(member, name)]
+    return f"<p>{'<br>'.join(f'{{{{sender.{name}}}}}' for name in said)}</p>\n"
 
 
 def with_signature(member: Member, passage: Passage) -> Member:
