@@ -4,7 +4,7 @@ common practice, no source."""
 
 import email
 import email.policy
-from datetime import datetime, timedelta, timezone
+from datetime import date, datetime, timedelta, timezone
 
 import pytest
 
@@ -21,7 +21,9 @@ from nebbet.core.message.answering import (
     words_of,
 )
 from nebbet.core.message.received import open_message
+from nebbet.core.message.taken import taken_from
 from nebbet.core.message.threads import in_threads
+from nebbet.core.placeholders import Kind
 
 FIRST = b"""\
 From: John Doe <jdoe@machine.example>
@@ -153,3 +155,30 @@ def test_another_parser_reads_the_fields_of_an_answer() -> None:
     ]  # fmt: skip
     assert str(read["In-Reply-To"]) == "<3456@example.net>"
     assert headers.ids("References", ("evil>\r\nBcc: x", "<a b>")) == b""
+
+
+@pytest.mark.parametrize(
+    ("kind", "found"),
+    [
+        ("date", ["3 December 2026"]),
+        ("money", ["£64.00", "12.50 EUR"]),
+        ("time", ["16:30"]),
+        ("text", ["LS-48260", "01632 960 123", "Ann Pell"]),
+        ("link", ["https://x.example/a?b=1"]),
+        ("yes/no", []),
+    ],
+)
+def test_what_a_message_says_for_a_blank(kind: Kind, found: list[str]) -> None:
+    message = (
+        "I paid £64.00 and 12.50 EUR on 3 December 2026 at 16:30 for LS-48260. Call 01632 960 123, "
+        "or see https://x.example/a?b=1\nAnn Pell"
+    )
+    taken = taken_from(message, kind, "", "en_GB", date(2026, 11, 25))
+    assert [one.text for one in taken] == found
+    assert all(one.text.split()[0].rstrip(",") in one.around for one in taken)
+
+
+def test_only_so_much_is_offered_and_only_what_the_blank_takes() -> None:
+    many = " ".join(f"£{n}.00" for n in range(1, 50))
+    assert len(taken_from(many, "money", "", "en_GB", date(2026, 11, 25))) == 6
+    assert taken_from("£1,2,3,4", "money", "", "en_GB", date(2026, 11, 25)) == ()

@@ -146,6 +146,39 @@ def test_somebody_not_on_file_is_answered_in_their_language_and_kept(
     assert (tmp_path / "kept.eml").read_bytes() == data
 
 
+def test_blanks_are_offered_what_the_message_says_and_nothing_is_taken_by_itself(
+    hand: Hand, letters: LettersPage
+) -> None:
+    data = (
+        b"From: Gregor Thornhill <workshop@thornhill-boats.example>\nSubject: DC-1112\n"
+        b"Message-ID: <g@x.example>\n\nThe bill is \xc2\xa3212.40, I paid it on 3 December 2026. "
+        b"Please pay Gregor Thornhill."
+    )
+    letters.arriving.open_file(data, "bill.eml")
+    hand.until(lambda: letters.arriving.view.opened is not None)
+    hand.window.activateWindow()
+    hand.press("Ctrl+R")
+    hand.type("claim settled")
+    hand.press("Return")
+    body, model = letters.paper.body, letters.model
+    blanks = [one.name for one in model.particulars if one.is_blank]
+    assert "amount" in blanks
+    letters.paper.go_on()
+    while body.textCursor().selectedText() != "Amount we pay":
+        hand.press("F6")
+    offers = body.chooser.list
+    assert offers.isVisible() and [offers.item(n).text() for n in range(offers.count())] == [
+        "£212.40"
+    ]  # fmt: skip
+    hand.press("Return")
+    assert next(one for one in model.particulars if one.name == "amount").is_blank
+    hand.press("Shift+F6")
+    while body.textCursor().selectedText() != "Amount we pay":
+        hand.press("F6")
+    hand.press("Down", "Return")
+    assert next(one for one in model.particulars if one.name == "amount").text == "£212.40"
+
+
 def test_a_message_is_handed_on_with_its_files(hand: Hand, letters: LettersPage) -> None:
     letters.pile._whole = True
     letters.pile.refresh()

@@ -80,7 +80,8 @@ class LetterModel(QObject):
         self.letter, self.particulars, self.findings = (
             found.letter, found.particulars, found.findings,
         )  # fmt: skip
-        self.values = fillings_of(self.letter, self.particulars)
+        today = self._shared.now().date()
+        self.values = fillings_of(self.letter, self.particulars, today)
 
     def writer(self) -> Writer:
         """Who writes the letter at hand, with what is known of others in it."""

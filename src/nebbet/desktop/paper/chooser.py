@@ -10,11 +10,14 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QTextEdit
 
 from nebbet.core.records import fold
+from nebbet.core.sentences import said
 from nebbet.desktop.kit.day_box import DayBox
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.paper.fillings import Filling
 from nebbet.desktop.paper.name_list import OfferList
 from nebbet.desktop.paper.spots import Spot
+
+_ANOTHER = "\nanother day"  # no value that anybody could type
 
 
 class Places(NamedTuple):
@@ -52,17 +55,33 @@ class Chooser(QObject):
         self.close()
         filling = self._places.filling(place)
         self._place = place
-        if filling.is_day:
+        if filling.found and not go:
+            self._show_found("", filling)
+        elif filling.is_day:
             self.days.open_under(self._text, self._text.cursorRect(), filling.day, go=go)
         else:
             self._show("", filling)
-        return filling.is_day or bool(filling.choices)
+        return filling.is_day or filling.offers
 
     def narrow(self) -> None:
         """Offer what fits to what has been typed in the place at the cursor."""
         place = self._places.here()
-        if place is not None and (filling := self._places.filling(place)).choices:
+        if place is None:
+            return
+        filling = self._places.filling(place)
+        if filling.choices:
             self._show(place.text, filling)
+        elif filling.found:
+            self._show_found(place.text, filling)
+
+    def _show_found(self, typed: str, filling: Filling) -> None:
+        """What the message says that could stand here. Nothing of it is taken by itself: a row has
+        to be gone to first."""
+        fits = [one for one in filling.found if fold(typed) in fold(one.text)]
+        choices = [Choice(one.text, one.text, one.around) for one in fits]
+        if filling.is_day and not typed:
+            choices.append(Choice(_ANOTHER, said("Another day…")))
+        self.list.show_under(self._text, self._text.cursorRect(), choices, first=False)
 
     def _show(self, typed: str, filling: Filling) -> None:
         """What fits; where nothing does, all of it."""
@@ -87,7 +106,9 @@ class Chooser(QObject):
     def _take(self) -> None:
         text = self.list.key
         self.list.hide()
-        if self._place and text:
+        if self._place and text == _ANOTHER:
+            self.offer(self._place, go=True)
+        elif self._place and text:
             self.chosen.emit(self._place, text)
 
     def _take_day(self, day: date) -> None:

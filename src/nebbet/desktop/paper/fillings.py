@@ -4,9 +4,11 @@ from collections.abc import Callable, Iterable
 from datetime import date
 from typing import NamedTuple
 
+from nebbet.core.body import render_plain
 from nebbet.core.errors import NebbetError
 from nebbet.core.inline import Slot
 from nebbet.core.letter import Letter, by_place
+from nebbet.core.message.taken import Taken, taken_from
 from nebbet.core.placeholders import Particular, language_of, text_in, yes_and_no
 from nebbet.desktop.paper.docformat import Shown
 from nebbet.desktop.paper.marks import MarkKind
@@ -17,7 +19,8 @@ class Filling(NamedTuple):
 
     with_modifiers writes the value for a place that has modifiers. answer is what a person typed
     for it, letter by letter. choices are the words it may be, is_day says that it is a day, and
-    day which one.
+    day which one. found are values for it that the message has that is answered, with the words
+    round them.
     """
 
     text: str | None
@@ -29,6 +32,12 @@ class Filling(NamedTuple):
     choices: tuple[str, ...] = ()
     is_day: bool = False
     day: date | None = None
+    found: tuple[Taken, ...] = ()
+
+    @property
+    def offers(self) -> bool:
+        """Whether there is something to choose from."""
+        return bool(self.choices or self.found)
 
     def shown(self, slot: Slot) -> Shown:
         """How it stands in one place; a blank shows its label."""
@@ -41,10 +50,23 @@ class Filling(NamedTuple):
 NO_FILLING = Filling(None, "", "unknown")
 
 
-def fillings_of(letter: Letter, particulars: Iterable[Particular]) -> dict[str, Filling]:
-    """How every value of a letter is shown, by what its places are kept by."""
-    found = by_place(letter, particulars)
-    return {key: filling_of(particular, letter.language) for key, particular in found.items()}
+def fillings_of(
+    letter: Letter, particulars: Iterable[Particular], today: date | None = None
+) -> dict[str, Filling]:
+    """How every value of a letter is shown, by what its places are kept by. Blanks of an answer are
+    offered what the message says, as it is read on a day."""
+    message = render_plain(letter.quoted) if letter.quoted and today else ""
+    made = {}
+    for key, particular in by_place(letter, particulars).items():
+        filling = filling_of(particular, letter.language)
+        placeholder = particular.placeholder
+        if message and today and placeholder.source == "blank" and not filling.choices:
+            taken = taken_from(
+                message, placeholder.kind, placeholder.currency, letter.language, today
+            )
+            filling = filling._replace(found=taken)
+        made[key] = filling
+    return made
 
 
 def filling_of(particular: Particular, language: str) -> Filling:

@@ -35,14 +35,20 @@ class OfferList(ChoiceList):
         self.hide()
         self.itemClicked.connect(lambda _item: self.taken.emit())
 
-    def show_under(self, text: QWidget, cursor: QRect, choices: list[Choice]) -> None:
-        """Show what fits; nothing fits, nothing shows."""
+    def show_under(
+        self, text: QWidget, cursor: QRect, choices: list[Choice], *, first: bool = True
+    ) -> None:
+        """Show what fits; nothing fits, nothing shows. first puts the mark on the first row, which
+        Return takes; without it a row has to be gone to."""
         if not choices:
             self.hide()
             return
         text.installEventFilter(self)  # once more does no harm
         self.show_choices(choices)
-        self.choose_first()
+        if first:
+            self.choose_first()
+        else:
+            self.setCurrentRow(-1)
         self._place(text, cursor, len(choices))
         self.show()
         self.raise_()

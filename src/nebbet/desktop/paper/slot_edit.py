@@ -74,7 +74,7 @@ class SlotEdit(SlotText):
         cursor.setPosition(place.end, QTextCursor.MoveMode.KeepAnchor)
         self.setTextCursor(cursor)
         self.setFocus(Qt.FocusReason.ShortcutFocusReason)
-        if place.blank and self._filling(place).choices:
+        if place.blank and self._filling(place).offers:
             self.chooser.offer(place)
 
     def _at_cursor(self) -> Spot | None:
