@@ -135,7 +135,7 @@ def test_somebody_not_on_file_is_answered_in_their_language_and_kept(
     assert "Wie viele" in view.view.reader.toPlainText()
     hand.click(view.page)
     hand.until(lambda: hand.session.shared.library.people.addressed("ewa@neu.example"))
-    hand.press("Ctrl+Shift+R")
+    hand.press("Ctrl+Shift+Y")
     hand.press("Esc")
     letter = letters.model.letter
     assert letter and letter.language == "de" and letter.subject == ("Re: Gruppe",)

@@ -192,7 +192,7 @@ def _file_copy(office: Office, entry: Queued) -> str:
             _password(office),
             with_bcc(item.outgoing.data, item.outgoing.bcc),
             moment,
-            unless_there=item.outgoing.message_id if entry.state == "sent" else "",
+            unless_there=item.outgoing.message_id,
         )
     except NebbetError as error:
         return f"Sent. Its copy for your mailbox waits: {error.what}"

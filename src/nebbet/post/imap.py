@@ -79,14 +79,24 @@ def file_sent(
 ) -> None:
     """Put a message into the Sent folder, as read; the folder is made if it is not there.
 
-    unless_there is a Message-ID: with it, a message that was filed before is not filed again.
+    unless_there is a Message-ID: a message that is there already, filed before or by a server that
+    does so by itself, is not filed again.
     """
     with mailbox(account, password) as client:
-        if not client.folder_exists(account.sent_folder):
-            client.create_folder(account.sent_folder)
-        if unless_there and _search(client, account, unless_there):
+        folder = _sent_folder(client, account)
+        if not client.folder_exists(folder):
+            client.create_folder(folder)
+        if unless_there and _search(client, folder, unless_there):
             return
-        client.append(account.sent_folder, data, flags=(b"\\Seen",), msg_time=moment)
+        client.append(folder, data, flags=(b"\\Seen",), msg_time=moment)
+
+
+def _sent_folder(client: IMAPClient, account: Account) -> str:
+    """The folder of sent messages: the one that was chosen, where it is there, else the one that
+    the server names so (RFC 6154)."""
+    if client.folder_exists(account.sent_folder):
+        return account.sent_folder
+    return _special(client, b"\\Sent") or account.sent_folder
 
 
 def file_draft(account: Account, password: str, data: bytes, moment: datetime) -> str:
@@ -108,8 +118,8 @@ def _special(client: IMAPClient, use: bytes) -> str:
     return ""
 
 
-def _search(client: IMAPClient, account: Account, message_id: str) -> list[int]:
-    client.select_folder(account.sent_folder, readonly=True)
+def _search(client: IMAPClient, folder: str, message_id: str) -> list[int]:
+    client.select_folder(folder, readonly=True)
     found = client.search(["HEADER", "Message-ID", message_id])
     return [number for number in found if isinstance(number, int)]
 
@@ -117,8 +127,9 @@ def _search(client: IMAPClient, account: Account, message_id: str) -> list[int]:
 def fetch_sent(account: Account, password: str, message_id: str) -> bytes:
     """Fetch a sent message by its Message-ID. Raises NebbetError when it is not there."""
     with mailbox(account, password) as client:
-        if client.folder_exists(account.sent_folder):
-            found = _search(client, account, message_id)
+        folder = _sent_folder(client, account)
+        if client.folder_exists(folder):
+            found = _search(client, folder, message_id)
             if found:
                 answer = client.fetch(found[-1:], [b"RFC822"]).get(found[-1], {})
                 if isinstance(data := answer.get(b"RFC822"), bytes):

@@ -9,6 +9,7 @@ from contextlib import suppress
 from email.utils import unquote
 
 from nebbet.core.characters import whole
+from nebbet.core.message.bounces import explained
 from nebbet.personal.settings import Account
 from nebbet.post.bounded import BoundedSMTP
 from nebbet.post.connection import (
@@ -200,7 +201,8 @@ def _answer(code: int, words: bytes | str, what: str) -> DeliveryError:
             "Nebbet tries again by itself",
         )
     reasons = {552: "it is too large", 550: "there is no such mailbox, or it may not be used"}
-    reason = reasons.get(code, "")
+    plain = words.decode("utf-8", "replace") if isinstance(words, bytes) else words
+    reason = explained(plain) or reasons.get(code, "")
     detail = f"{reason} (“{said}”)" if reason else f"“{said}”"
     return DeliveryError(
         "refused", f"The mail server refuses {what}: {detail}", "Mend the letter and send it again"

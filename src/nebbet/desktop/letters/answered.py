@@ -20,6 +20,7 @@ class AnsweredMessage(QWidget):
         self._left_out: dict[str, Body] = {}
         self.button = pieces.button(said("The message"), self.toggle, "words", "Ctrl+Alt+H")
         self.leave_out = pieces.button("", self.switch, "words")
+        theme.named(self.leave_out, said("Quote it, or leave it out"))
         self.text = QTextBrowser()
         self.text.setMaximumHeight(_HIGH)
         self.text.setOpenLinks(False)

@@ -35,7 +35,7 @@ class ArrivedView(QWidget):
         self.key = ""
         self.opened: Opened | None = None
         self.reply = pieces.button(said("Answer"), self.answer_one, "primary", "Ctrl+R")
-        self.all = pieces.button(said("Answer all"), self.answer_all, hint="Ctrl+Shift+R")
+        self.all = pieces.button(said("Answer all"), self.answer_all, hint="Ctrl+Shift+Y")
         self.on = pieces.button(said("Hand on"), self.hand_it_on, hint="Ctrl+Alt+W")
         self.mine = pieces.button(said("Take it"), self.take, hint="Ctrl+Alt+M")
         self.save = pieces.button(said("Save…"), self.ask_where, "words")

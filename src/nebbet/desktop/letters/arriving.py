@@ -12,7 +12,7 @@ from nebbet.desktop.session.session import Session
 Act = Callable[[ArrivedView], object]
 KEYS: tuple[tuple[str, str, Act], ...] = (
     ("Answer", "Ctrl+R", ArrivedView.answer_one),
-    ("Answer all", "Ctrl+Shift+R", ArrivedView.answer_all),
+    ("Answer all", "Ctrl+Shift+Y", ArrivedView.answer_all),
     ("Hand on", "Ctrl+Alt+W", ArrivedView.hand_it_on),
     ("Take the message, or give it back", "Ctrl+Alt+M", ArrivedView.take),
     ("File the message", "Ctrl+Alt+X", ArrivedView.file_away),
