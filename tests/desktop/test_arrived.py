@@ -22,6 +22,7 @@ from nebbet.standin.inbox import fill_inbox
 from nebbet.standin.service import MailService
 from nebbet.standin.world import read_world
 from tests.conftest import NOW, TODAY
+from tests.core.test_bounces import FAILED
 from tests.desktop.conftest import Clock, Hand, close, open_window
 
 ME = "benedek.roy@lislesound.example"
@@ -198,6 +199,22 @@ def test_a_message_is_handed_on_with_its_files(hand: Hand, letters: LettersPage)
     text = sent.get_body(("plain",)).get_content()  # type: ignore[union-attr]
     assert "> From: Struan Mackelvie" in text and sent["In-Reply-To"] is None
     assert [part.get_filename() for part in sent.iter_attachments()] == ["claim form.txt"]
+
+
+def test_a_letter_that_came_back_is_told_with_the_reason(hand: Hand, letters: LettersPage) -> None:
+    report = FAILED.replace(b"Status: 4.0.0", b"Status: 5.1.1")
+    box = hand.service._maildir(ME)
+    box.add(report)
+    hand.session.arrived.nudge()
+    hand.until(lambda: len(hand.session.arrived.heads) == 89)
+    letters.pile._whole = True
+    letters.pile.refresh()
+    rows = letters.pile.list
+    found = [rows.item(n) for n in range(rows.count()) if rows.item(n).data(ASIDE) == "came back"]
+    assert len(found) == 1
+    view = open_row(hand, found[0].text())
+    assert "louisl@larry.slip.umd.edu came back: there is no such mailbox" in view.about.text()
+    assert view.page.text() == "The letter" and not view.offers
 
 
 def test_what_is_done_is_filed_and_what_is_taken_is_said(hand: Hand, letters: LettersPage) -> None:

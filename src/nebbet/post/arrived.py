@@ -117,6 +117,7 @@ def _head(place: Place, found: dict[bytes, Any]) -> Head:
         _number(found.get(b"RFC822.SIZE")),
         _words(found.get(b"FLAGS")),
         message.get_content_type() == "multipart/mixed",
+        message.get_content_type() == "multipart/report",
     )
 
 

@@ -23,7 +23,7 @@ class Place(Struct, frozen=True, order=True):
 
 class Head(Struct, frozen=True):
     """What the list of arrived messages shows: the fields, when it came (seconds since 1970), its
-    bytes, its flags, and whether it carries files."""
+    bytes, its flags, whether it carries files, and whether it reports on a letter (RFC 3464)."""
 
     place: Place
     fields: Arrived
@@ -31,6 +31,7 @@ class Head(Struct, frozen=True):
     size: int = 0
     flags: tuple[str, ...] = ()
     has_files: bool = False
+    is_report: bool = False
 
     @property
     def key(self) -> str:

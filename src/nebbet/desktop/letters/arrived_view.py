@@ -8,6 +8,7 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
 from nebbet.core.message.answering import own_words
+from nebbet.core.message.bounces import Bounce
 from nebbet.core.message.head import Head
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
@@ -22,12 +23,14 @@ _BEST = 3
 class ArrivedView(QWidget):
     """Shows one message. answer tells the message, the template to answer with (empty: still to be
     chosen), and whether the answer is for all; hand_on that it is to go to somebody else; person
-    that somebody's page is wanted, by their id, keep that its writer is to be kept."""
+    that somebody's page is wanted, by their id, keep that its writer is to be kept, letter that
+    a letter of the register is to be shown."""
 
     answer = Signal(object, str, bool)
     hand_on = Signal(object)
     person = Signal(str)
     keep = Signal(object)
+    letter = Signal(str)
 
     def __init__(self, shared: SharedLibrary, mail: ArrivedMail) -> None:
         super().__init__()
@@ -117,6 +120,9 @@ class ArrivedView(QWidget):
         self.fold.hide()
 
     def _show_about(self, opened: Opened) -> None:
+        if opened.bounces:
+            self._show_bounce(opened.bounces)
+            return
         person, cases = opened.about.person, opened.about.cases
         sender = opened.fields.sender
         name = person.contact.name if person else sender.name or sender.spec
@@ -132,6 +138,20 @@ class ArrivedView(QWidget):
         self.about.setText(words)
         self.page.setText(said("Their page") if person else said("Keep them"))
         self.page.setVisible(bool(person) or bool(sender.spec))
+
+    def _show_bounce(self, bounces: tuple[Bounce, ...]) -> None:
+        """Which letter came back, and why."""
+        lines = []
+        for one in bounces:
+            line = said("The letter to {address} came back: {why}. {words}", address=one.address,
+                        why=one.why, words=one.words)  # fmt: skip
+            if one.is_late:
+                line = said("The letter to {address} is late: {why}. {words}",
+                            address=one.address, why=one.why, words=one.words)  # fmt: skip
+            lines.append(line.strip())
+        self.about.setText("\n".join(lines))
+        self.page.setText(said("The letter"))
+        self.page.setVisible(bool(bounces[0].letter))
 
     def _show_offers(self) -> None:
         pieces.clear(self._offers)
@@ -201,7 +221,9 @@ class ArrivedView(QWidget):
             self._mail.file_away(head, said("Done"))
 
     def _show_person(self) -> None:
-        if self.opened and self.opened.about.person:
+        if self.opened and self.opened.bounces:
+            self.letter.emit(self.opened.bounces[0].letter)
+        elif self.opened and self.opened.about.person:
             self.person.emit(self.opened.about.person.contact.id)
         elif self.opened:
             self.keep.emit(self.opened)

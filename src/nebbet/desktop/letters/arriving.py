@@ -21,7 +21,7 @@ KEYS: tuple[tuple[str, str, Act], ...] = (
 
 class Arriving:
     """Makes the page when it is first needed. show brings a page to the front; person is told whose
-    page is wanted."""
+    page is wanted, letter which letter of the register."""
 
     def __init__(
         self,
@@ -30,9 +30,10 @@ class Arriving:
         answering: Answering,
         show: Callable[[QWidget], object],
         person: Callable[[str], object],
+        letter: Callable[[str], object],
     ) -> None:
         self._session, self._middle, self._answering = session, middle, answering
-        self._show, self._person = show, person
+        self._show, self._person, self._letter = show, person, letter
 
     @cached_property
     def view(self) -> ArrivedView:
@@ -42,6 +43,7 @@ class Arriving:
         view.answer.connect(self._answering.answer)
         view.hand_on.connect(self._answering.hand_on)
         view.person.connect(self._person)
+        view.letter.connect(self._letter)
         view.keep.connect(self._answering.keep_writer)
         return view
 

@@ -83,8 +83,9 @@ class LettersPage(Place):
         self.answering = Answering(session, self.model, steps)
         self._middle = QStackedWidget()
         self.arriving = Arriving(
-            session, self._middle, self.answering, self._show_alone, self.person_wanted.emit
-        )
+            session, self._middle, self.answering, self._show_alone, self.person_wanted.emit,
+            self.entry_wanted.emit,
+        )  # fmt: skip
         self.answered = AnsweredMessage(self.model)
         self.earlier = EarlierLetters(session.shared, self.model)
         self.earlier.read.connect(self.entry_wanted)

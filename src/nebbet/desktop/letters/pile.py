@@ -122,6 +122,8 @@ class Pile(QWidget):
 def _state_of(thread: list[Head], names: dict[str, str]) -> tuple[str, str]:
     """A word on where a thread stands, and its tone."""
     head = thread[0]
+    if head.is_report:
+        return said("came back"), "brick"
     if head.is_answered:
         return said("answered"), "faint"
     if head.whose:

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.answering import Arrived, fields_of, own_words
+from nebbet.core.message.bounces import Bounce, bounces_in
 from nebbet.core.message.head import ANSWERED, MINE, SEEN, Head, Place
 from nebbet.core.message.received import Received, open_message, parsed
 from nebbet.core.message.threads import in_threads
@@ -30,7 +31,8 @@ if TYPE_CHECKING:
 
 class Opened(Struct, frozen=True):
     """A message that is read, as it came: its fields, what it says, whom it comes from and what it
-    is about, and the templates that may answer it. place is empty for one that came as a file."""
+    is about, and the templates that may answer it. place is empty for one that came as a file;
+    bounces are what it reports of letters that came back."""
 
     fields: Arrived
     received: Received
@@ -38,6 +40,7 @@ class Opened(Struct, frozen=True):
     suggestions: tuple[Suggestion, ...] = ()
     place: Place | None = None
     data: bytes = b""
+    bounces: tuple[Bounce, ...] = ()
 
 
 class ArrivedMail(QObject):
@@ -171,8 +174,10 @@ class ArrivedMail(QObject):
             suggester = known[1] if known and known[0] is catalogue else suggester_of(catalogue)
             about = about_message(people, fields, received)
             text = f"{fields.subject}\n{own_words(received)}"
-            suggestions = suggester.suggest(text, kinds_of(about.cases))
-            return Opened(fields, received, about, suggestions, place, data), suggester
+            bounces = bounces_in(data)
+            suggestions = () if bounces else suggester.suggest(text, kinds_of(about.cases))
+            made = Opened(fields, received, about, suggestions, place, data, bounces)
+            return made, suggester
 
         def came(found: tuple[Opened, Suggester]) -> None:
             self._suggester = (catalogue, found[1])
