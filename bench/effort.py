@@ -123,6 +123,28 @@ def from_a_case(at: Counter) -> None:
     sent(at, before)
 
 
+def answer_a_message(at: Counter) -> None:
+    """An arrived message, the suggested template, its blank, sent."""
+    window = at.window
+    before = len(window.session.sending.outbox)
+    at.until(lambda: window.session.arrived.heads)
+    window.letters.pile.refresh()
+    rows = window.letters.pile.list
+    row = next(n for n in range(rows.count()) if rows.item(n).text() == "Dougal Achterberg")
+    where = rows.visualItemRect(rows.item(row)).center()
+    at.keys += 1
+    QTest.mouseClick(rows.viewport(), Qt.MouseButton.LeftButton, pos=where)
+    at.until(lambda: window.letters.arriving.view.opened)
+    suggested = [one.key for one in window.letters.arriving.view.opened.suggestions]  # type: ignore[union-attr]
+    at.press(str(suggested.index("sailing-cancelled") + 1))
+    complete(at)
+    at.press("Ctrl+Return")
+    if len(window.session.sending.outbox) == before:
+        QTest.qWait(UNREAD + 100)
+        at.press("Ctrl+Return")  # a doubt is asked once
+    sent(at, before)
+
+
 def override(at: Counter) -> None:
     at.window.letters.begin.write_to(
         at.window.session.shared.library.people.person("hanna-verrell")
@@ -249,6 +271,7 @@ JOBS: tuple[tuple[str, Callable[[Counter], None]], ...] = (
     ("new letter to a person, a template, its blanks, sent", person_two_blanks),
     ("from a case: the suggested template, its blanks, sent", from_a_case),
     ("the last letter is taken back", take_back),
+    ("an arrived message is answered with a suggested template", answer_a_message),
     ("a second template at the cursor", second_template),
     ("write again like an earlier letter", write_again),
     ("a letter in the person's own language is begun", another_language),

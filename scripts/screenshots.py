@@ -74,6 +74,18 @@ class Camera:
         window.letters.model.type_value("case.from", "Marrowby, pier 2")
         window.letters.paper.next_blank()
 
+    def take_arrived(self) -> None:
+        """A message that arrived, with the templates that may answer it."""
+        window, mail = self.window, self.window.session.arrived
+        window.go(window.letters)
+        self.until(lambda: mail.heads)
+        key = next(k for k, one in mail.heads.items() if one.fields.subject == "refund please")
+        window.letters.open_key(f"arrived:{key}")
+        window.letters.pile.choose(f"arrived:{key}")
+        self.until(lambda: window.letters.arriving.view.opened)
+        self.settle()
+        self.take("arrived")
+
     def take_editor(self) -> None:
         """The editor with a sum and its steps, the year of a date rule, and the template tried."""
         editor = self.window.library.editor
@@ -149,6 +161,7 @@ def light(camera: Camera) -> None:
     window.library.table.choose("boarding-help")
     camera.take("library")
     window.session.shared.own.pin(["claim-received", "lost-property"], False)
+    camera.take_arrived()
     camera.write_letter()
     camera.take("letters")
     window.letters.pull()
@@ -173,9 +186,6 @@ def light(camera: Camera) -> None:
     window.library.show_passages()
     camera.take("passages")
     window.library.passages.left.emit()
-    window.library.show_frames()
-    camera.take("frames")
-    window.library.frames.left.emit()
     camera.take_team()
     camera.take_people()
     window.go(window.register)

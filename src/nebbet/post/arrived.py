@@ -18,6 +18,7 @@ from nebbet.core.message.received import LARGEST, parsed
 from nebbet.core.sentences import said
 
 MOST = 2000  # messages of a folder that are known by their headers, the newest ones
+_FLAGS = 200  # messages whose flags are asked for again where the server counts no changes
 _AT_ONCE = 100  # headers in one answer
 _FIELDS = (
     "FROM TO CC REPLY-TO SUBJECT DATE MESSAGE-ID IN-REPLY-TO REFERENCES LIST-POST CONTENT-TYPE"
@@ -66,7 +67,9 @@ def look(
     left = before.intersection(newest)
     flags: dict[int, tuple[str, ...]] = {}
     if left and not (change and change == state.change):
-        found = _flags(client, left, state.change if change else 0)
+        # A server that counts no changes is asked for the newest alone: older flags rarely change.
+        asked = left if change else sorted(left)[-_FLAGS:]
+        found = _flags(client, asked, state.change if change else 0)
         flags = {uid: words for uid, words in found.items() if set(words) != set(known[uid])}
     return Looked(
         FolderState(validity, change),

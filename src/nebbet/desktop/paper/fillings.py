@@ -55,7 +55,8 @@ def fillings_of(
 ) -> dict[str, Filling]:
     """How every value of a letter is shown, by what its places are kept by. Blanks of an answer are
     offered what the message says, as it is read on a day."""
-    message = render_plain(letter.quoted) if letter.quoted and today else ""
+    # Its first line says who wrote it, which the letter knows.
+    message = render_plain(letter.quoted[1:]) if letter.quoted and today else ""
     made = {}
     for key, particular in by_place(letter, particulars).items():
         filling = filling_of(particular, letter.language)

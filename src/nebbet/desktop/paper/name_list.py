@@ -1,6 +1,6 @@
 """The list of placeholders that comes while somebody types {{."""
 
-from PySide6.QtCore import QEvent, QObject, QRect, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QRect, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QWidget
 
@@ -52,6 +52,12 @@ class OfferList(ChoiceList):
         self._place(text, cursor, len(choices))
         self.show()
         self.raise_()
+        # A page that has just come to the front is only then laid out.
+        QTimer.singleShot(0, self, lambda: self._place_again(text))
+
+    def _place_again(self, text: QWidget) -> None:
+        if self.isVisible():
+            self._place(text, text.cursorRect(), self.count())  # type: ignore[attr-defined]
 
     def _place(self, text: QWidget, cursor: QRect, count: int) -> None:
         window = text.window()

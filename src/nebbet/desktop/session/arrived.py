@@ -104,7 +104,7 @@ class ArrivedMail(QObject):
             self._thread.nudge()
 
     def _on_troubled(self, error: NebbetError | None) -> None:
-        self.trouble = error.sentence if error else ""
+        self.trouble = _of_messages(error).sentence if error else ""
         self.changed.emit()
 
     # What is known
@@ -159,7 +159,7 @@ class ArrivedMail(QObject):
             if not head.is_read:
                 self.mark(head, (SEEN,))
 
-        self._network.run(fetch, came, self._voice.fail)
+        self._network.run(fetch, came, lambda error: self._voice.fail(_of_messages(error)))
 
     def open_data(
         self, data: bytes, done: Callable[[Opened], object], place: Place | None = None
@@ -208,7 +208,7 @@ class ArrivedMail(QObject):
 
         def failed(error: NebbetError) -> None:
             self._show_flags(head.key, head.flags)
-            self._voice.fail(error)
+            self._voice.fail(_of_messages(error))
 
         def done(found: tuple[str, ...]) -> None:
             self._show_flags(head.key, found)
@@ -263,9 +263,14 @@ class ArrivedMail(QObject):
             if held:
                 self.heads[head.key] = held
                 self.changed.emit()
-            self._voice.fail(error)
+            self._voice.fail(_of_messages(error))
 
         def done(_result: object) -> None:
             self._voice.say(said("The message is in the folder {folder} now.", folder=folder))
 
         self._network.run(act, done, failed)
+
+
+def _of_messages(error: NebbetError) -> NebbetError:
+    """What went wrong at a server, without what that means for a letter on its way."""
+    return NebbetError(error.what, advice=error.advice)
