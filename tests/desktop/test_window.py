@@ -272,6 +272,15 @@ def test_the_profile_is_kept_and_used(hand: Hand) -> None:
     profile.fields["email"].setText("benedek.roy@lislesound.example")
     hand.press("Ctrl+S")
     hand.until(lambda: hand.session.shared.me and hand.session.shared.me.phone == "01632 960 999")
+    profile.folders.setText("INBOX,  Team/Übersicht ,")
+    profile.tls["imap_tls"].setCurrentIndex(2)
+    hand.press("Ctrl+S")
+    hand.until(lambda: hand.session.settings.account.folders == ("INBOX", "Team/Übersicht"))
+    kept = read_settings(hand.session.parts.home.settings_file).account
+    assert kept.folders == ("INBOX", "Team/Übersicht") and kept.imap_tls == "starttls"
+    profile.folders.setText("")
+    hand.press("Ctrl+S")
+    hand.until(lambda: hand.session.settings.account.folders == ())
     hand.click(profile.try_button)
     hand.until(lambda: "can be reached" in profile.told.text())
     profile.password.setText("wrong")
@@ -286,8 +295,9 @@ def test_the_first_start_asks_who_one_is(tmp_path: Path, qtbot: QtBot) -> None:
     window = Window(application.make_parts(home_in(tmp_path / "new"), SessionSecrets()))
     window.show()
     wait_until_open(window)
+    assert window.place is window.first_start
+    window.first_start.by_hand.emit()  # whoever knows better fills everything in
     assert window.place is window.profile
-    assert "Say who you are" in window.notices.text
     window.profile.fields["first_name"].setText("Ada")
     window.profile.fields["email"].setText("ada@engine.example")
     window.profile.save()

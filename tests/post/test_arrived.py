@@ -8,6 +8,7 @@ from datetime import datetime
 from email.message import EmailMessage
 
 import pytest
+from msgspec.structs import replace
 from sqlalchemy import Engine
 
 from nebbet.core.errors import NebbetError
@@ -45,7 +46,7 @@ def inbox(service: MailService, personal: Engine) -> Inbox:
 
 def see(inbox: Inbox) -> bool:
     with imap.mailbox(inbox.account, PASSWORDS[ME]) as client:
-        return look_into(inbox, client)
+        return look_into(inbox, client).news
 
 
 def test_what_arrived_is_known_by_its_headers_and_nothing_is_marked(
@@ -179,3 +180,17 @@ def test_a_message_is_kept_for_reading_without_a_line(personal: Engine) -> None:
     assert kept.message(personal, place) is None
     kept.keep_message(personal, place, b"nothing to keep it with")
     assert kept.message(personal, place) is None
+
+
+def test_a_folder_that_is_not_there_is_told_and_the_others_are_shown(
+    service: MailService, inbox: Inbox
+) -> None:
+    lay(service, 1)
+    both = replace(inbox, account=replace(inbox.account, folders=("Nowhere", "INBOX")))
+    told, came = list[object](), threading.Event()
+    thread = InboxThread(both, came.set, told.append)
+    thread.start()
+    assert came.wait(10)
+    thread.stop()
+    assert isinstance(told[0], NebbetError) and "no folder Nowhere" in told[0].sentence
+    assert len(kept.heads(inbox.personal)) == 1

@@ -36,11 +36,21 @@ class Inbox(Struct, frozen=True):
     secrets: Secrets
 
 
-def look_into(inbox: Inbox, client: IMAPClient) -> bool:
-    """Look into every folder once, and keep what is found; says whether that is anything."""
-    found = False
+class Seen(Struct, frozen=True):
+    """What a look gave: whether anything is new, and the folders that are not there."""
+
+    news: bool = False
+    missing: tuple[str, ...] = ()
+
+
+def look_into(inbox: Inbox, client: IMAPClient) -> Seen:
+    """Look into every folder once, and keep what is found."""
+    found, missing = False, list[str]()
     for folder in inbox.account.folders:
         user = inbox.account.user
+        if not client.folder_exists(folder):
+            missing.append(folder)
+            continue
         validity, change, known = kept.known(inbox.personal, user, folder)
         looked = look(client, user, folder, FolderState(validity, change), known)
         news = bool(looked.heads or looked.flags or looked.gone or looked.anew)
@@ -50,7 +60,7 @@ def look_into(inbox: Inbox, client: IMAPClient) -> bool:
                 new=looked.heads, flags=looked.flags, gone=looked.gone, anew=looked.anew,
             )  # fmt: skip
         found = found or news
-    return found
+    return Seen(found, tuple(missing))
 
 
 class InboxThread:
@@ -67,6 +77,7 @@ class InboxThread:
         self._inbox, self._changed, self._troubled = inbox, changed, troubled
         self._wake, self._stopped = threading.Event(), threading.Event()
         self._failed = 0
+        self._missing: tuple[str, ...] = ()
         self._line: IMAPClient | None = None
         self._thread = threading.Thread(target=self._run, name="nebbet-inbox", daemon=True)
 
@@ -116,11 +127,11 @@ class InboxThread:
         with mailbox(inbox.account, password) as client:
             self._line = client
             while not self._stopped.is_set():
-                news = look_into(inbox, client)
-                if self._failed:
-                    self._failed = 0
-                    self._troubled(None)
-                if news:
+                seen = look_into(inbox, client)
+                if self._failed or seen.missing != self._missing:
+                    self._failed, self._missing = 0, seen.missing
+                    self._troubled(_no_folders(seen.missing))
+                if seen.news:
                     self._changed()
                 self._wait(client)
 
@@ -145,3 +156,12 @@ class InboxThread:
         finally:
             client.idle_done()
         self._wake.clear()
+
+
+def _no_folders(missing: tuple[str, ...]) -> NebbetError | None:
+    if not missing:
+        return None
+    return NebbetError(
+        said("The mailbox has no folder {folders}", folders=", ".join(missing)),
+        advice=said("Correct it in your profile"),
+    )

@@ -46,6 +46,12 @@ class ProfilePage(Place):
         for look, words in _LOOKS.items():
             self.look.addItem(words, look)
         self.hold, self.smtp_port, self.imap_port = QLineEdit(), QLineEdit(), QLineEdit()
+        self.tls = {"smtp_tls": StillCombo(), "imap_tls": StillCombo()}
+        for box in self.tls.values():
+            for how, words in _TLS.items():
+                box.addItem(words, how)
+        self.folders = QLineEdit()
+        self.folders.setPlaceholderText(said("none; or INBOX, with commas between several"))
         self.hold.setValidator(QIntValidator(0, 600, self))
         for port in (self.smtp_port, self.imap_port):
             port.setValidator(QIntValidator(1, 65535, self))
@@ -75,8 +81,11 @@ class ProfilePage(Place):
                 ("Password", self.password),
                 ("Sending server (SMTP)", self.fields["smtp_host"]),
                 ("SMTP port", self.smtp_port),
+                (said("Its line is encrypted"), self.tls["smtp_tls"]),
                 ("Mailbox server (IMAP)", self.fields["imap_host"]),
                 ("IMAP port", self.imap_port),
+                (said("That line is encrypted"), self.tls["imap_tls"]),
+                (said("Folders shown as arrived"), self.folders),
                 ("Folder of sent messages", self.fields["sent_folder"]),
                 ("Certificate file to trust", self.fields["certificate"]),
                 ("Hold before sending, seconds", self.hold),
@@ -134,6 +143,9 @@ class ProfilePage(Place):
         for name in _ACCOUNT:
             self.fields[name].setText(str(getattr(account, name)))
         self.look.setCurrentIndex(max(self.look.findData(self._session.settings.look), 0))
+        for name, box in self.tls.items():
+            box.setCurrentIndex(max(box.findData(getattr(account, name)), 0))
+        self.folders.setText(", ".join(account.folders))
         self.smtp_port.setText(str(account.smtp_port))
         self.imap_port.setText(str(account.imap_port))
         self.hold.setText(str(self._session.settings.hold_seconds))
@@ -158,6 +170,8 @@ class ProfilePage(Place):
             self._session.settings.account,
             smtp_port=_number(self.smtp_port, 587),
             imap_port=_number(self.imap_port, 143),
+            folders=tuple(filter(None, map(str.strip, self.folders.text().split(",")))),
+            **{name: box.currentData() for name, box in self.tls.items()},
             **texts,
         )
 
@@ -227,5 +241,10 @@ def _number(field: QLineEdit, otherwise: int) -> int:
 
 
 _LOOKS = {"": "as the desktop", "light": "light", "dark": "dark"}
+_TLS = {
+    "": said("as its port says"),
+    "at once": said("from the first byte (993, 465)"),
+    "starttls": said("when it is asked for (143, 587)"),
+}
 _WHO = ("first_name", "last_name", "email")
 _ACCOUNT = ("user", "smtp_host", "imap_host", "sent_folder", "certificate")
