@@ -273,7 +273,7 @@ def test_the_whole_model_is_written_back_byte_for_byte() -> None:
 
 def test_guidance_and_start_mark_are_never_sent() -> None:
     assert render_plain(read(FULL)) == (
-        "TITLE\n\nDear you and ~~him~~,\n\n> I want\n> my bag.\n\n> - red\n\n"
+        "TITLE\n\nDear you and ~~him~~,\n\n> I want\n> my bag.\n>\n> - red\n\n"
         "------------------------\n\nYours\n"
     )
     sent = render_email(read(FULL))

@@ -8,6 +8,8 @@ from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
+from PySide6.QtCore import QUrl
+from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
@@ -199,6 +201,35 @@ def test_a_message_is_handed_on_with_its_files(hand: Hand, letters: LettersPage)
     text = sent.get_body(("plain",)).get_content()  # type: ignore[union-attr]
     assert "> From: Struan Mackelvie" in text and sent["In-Reply-To"] is None
     assert [part.get_filename() for part in sent.iter_attachments()] == ["claim form.txt"]
+
+
+def test_files_are_opened_outside_or_put_with_the_case_and_never_run(
+    hand: Hand, letters: LettersPage, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    opened: list[Path] = []
+
+    def take(url: QUrl) -> bool:
+        opened.append(Path(url.toLocalFile()))
+        return True
+
+    monkeypatch.setattr(QDesktopServices, "openUrl", take)
+    letters.pile._whole = True
+    letters.pile.refresh()
+    view = open_row(hand, "Struan Mackelvie")
+    words = [one for one, _act in view.view.acts]
+    assert words == ["Open it outside", "Put it with DC-1109"]
+    name, data = view.opened.received.attachments[0]  # type: ignore[union-attr]
+    view._files.open_outside(name, data)
+    hand.until(lambda: opened)
+    assert opened[0].read_bytes() == data and oct(opened[0].stat().st_mode)[-3:] == "600"
+    view._files.open_outside("invoice.pdf.desktop", b"[Desktop Entry]")
+    assert "could do something" in hand.said and len(opened) == 1
+    view.view.acts[1][1](name, data)
+    hand.until(lambda: "is with DC-1109 now" in hand.said)
+    matter = hand.session.shared.library.people.numbered("DC-1109")
+    assert matter and len(matter.case.files) == 1
+    view.view.acts[1][1](name, data)
+    hand.until(lambda: "with the case already" in hand.said)
 
 
 def test_a_letter_that_came_back_is_told_with_the_reason(hand: Hand, letters: LettersPage) -> None:

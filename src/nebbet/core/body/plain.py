@@ -43,12 +43,17 @@ def render_plain(body: Body, frame: Frame = PLAIN) -> str:
         return render_plain(read_foreign(finished(body[0], {}, inline.ESCAPED)))
     for block in standing(body):
         if previous is not None:
-            parts.append("\n" if _is_tight(block, previous) else "\n\n")
+            parts.append("\n" if _is_tight(block, previous) else _gap(block, previous))
         parts.append(_quoted(_block(block, numbers)) if block.quote else _block(block, numbers))
         previous = block
     if frame.foot:
         parts.append("\n\n" + "\n".join(frame.foot))
     return "".join(parts).rstrip("\n") + "\n"
+
+
+def _gap(block: Block, previous: Block) -> str:
+    """An empty line; between quoted words it is quoted too."""
+    return "\n>\n" if block.quote and previous.quote else "\n\n"
 
 
 def _is_tight(block: Block, previous: Block) -> bool:

@@ -1,5 +1,6 @@
 """A message to be read: headers, the formatted text, attachments that can be saved."""
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from urllib.parse import unquote
@@ -9,6 +10,8 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
+    QMenu,
+    QPushButton,
     QSizePolicy,
     QTextBrowser,
     QVBoxLayout,
@@ -18,6 +21,7 @@ from PySide6.QtWidgets import (
 from nebbet.core.body import levelled
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.received import Received
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.closed_document import MOST_TABLES, no_picture
 from nebbet.desktop.kit.pictures import image_of
@@ -58,6 +62,8 @@ class MessageView(QWidget):
         )
         self.subject = pieces.label("", "title", wrap=True)
         self.reader = _Reader()
+        # What else can be done with an attachment, beside saving it: words, and what is done.
+        self.acts: list[tuple[str, Callable[[str, bytes], object]]] = []
         self._attachments = QHBoxLayout()
         pieces.fill(
             QVBoxLayout(self), self.subject, self._heads, self._attachments, self.reader, margin=16
@@ -86,8 +92,22 @@ class MessageView(QWidget):
         pieces.clear(self._attachments)
         for name, data in received.attachments:
             words = f"{name} ({size_words(len(data))})"
-            self._attachments.addWidget(pieces.button(words, partial(self.save, name, data)))
+            button = pieces.button(words, lambda: None)
+            button.clicked.connect(partial(self._offer, button, name, data))
+            self._attachments.addWidget(button)
         self._attachments.addStretch(1)
+
+    def _offer(self, button: QPushButton, name: str, data: bytes, _checked: bool = False) -> None:
+        """Save an attachment, or offer what else can be done with it."""
+        if not self.acts:
+            self.save(name, data)
+            return
+        menu = QMenu(button)
+        for words, act in (*self.acts, (said("Save it…"), self.save)):
+            menu.addAction(words, partial(act, name, data))
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
+        menu.setActiveAction(menu.actions()[0])
 
     def save(self, name: str, data: bytes) -> None:
         """Save an attachment where the person says."""

@@ -13,6 +13,7 @@ from nebbet.core.message.head import Head
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
+from nebbet.desktop.letters.message_files import MessageFiles
 from nebbet.desktop.session.arrived import ArrivedMail, Opened
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.disk import write_file
@@ -32,9 +33,10 @@ class ArrivedView(QWidget):
     keep = Signal(object)
     letter = Signal(str)
 
-    def __init__(self, shared: SharedLibrary, mail: ArrivedMail) -> None:
+    def __init__(self, shared: SharedLibrary, mail: ArrivedMail, opened: Path) -> None:
         super().__init__()
         self._shared, self._mail = shared, mail
+        self._files = MessageFiles(shared, opened)
         self.key = ""
         self.opened: Opened | None = None
         self.reply = pieces.button(said("Answer"), self.answer_one, "primary", "Ctrl+R")
@@ -44,7 +46,7 @@ class ArrivedView(QWidget):
         self.save = pieces.button(said("Save…"), self.ask_where, "words")
         self.file = pieces.button(said("Done: file it"), self.file_away, hint="Ctrl+Alt+X")
         self.about = pieces.label("", "", wrap=True)
-        self.page = pieces.button("", self._show_person, "words")
+        self.page = pieces.button("", self.show_writer, "words", "Ctrl+Alt+I")
         self.view = MessageView()
         self.view.failed.connect(shared.voice.fail)
         self.fold = pieces.button("", self._unfold, "words")
@@ -96,6 +98,10 @@ class ArrivedView(QWidget):
             return
         self.opened = opened
         self._show_about(opened)
+        self.view.acts = [(said("Open it outside"), self._files.open_outside)]
+        for case in opened.about.cases:
+            words = said("Put it with {number}", number=case.number)
+            self.view.acts.append((words, partial(self._files.put_with, case)))
         self.view.show_message(opened.received)
         self.view.show()
         self._fold(opened)
@@ -220,7 +226,8 @@ class ArrivedView(QWidget):
         if head := self._mail.heads.get(self.key):
             self._mail.file_away(head, said("Done"))
 
-    def _show_person(self) -> None:
+    def show_writer(self) -> None:
+        """Show the page of whoever wrote it, or keep them; of a report, the letter."""
         if self.opened and self.opened.bounces:
             self.letter.emit(self.opened.bounces[0].letter)
         elif self.opened and self.opened.about.person:

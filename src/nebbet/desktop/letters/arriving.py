@@ -15,6 +15,7 @@ KEYS: tuple[tuple[str, str, Act], ...] = (
     ("Answer all", "Ctrl+Shift+Y", ArrivedView.answer_all),
     ("Hand on", "Ctrl+Alt+W", ArrivedView.hand_it_on),
     ("Take the message, or give it back", "Ctrl+Alt+M", ArrivedView.take),
+    ("Whoever wrote the message", "Ctrl+Alt+I", ArrivedView.show_writer),
     ("File the message", "Ctrl+Alt+X", ArrivedView.file_away),
 )
 
@@ -38,7 +39,8 @@ class Arriving:
     @cached_property
     def view(self) -> ArrivedView:
         """What shows a message."""
-        view = ArrivedView(self._session.shared, self._session.arrived)
+        folder = self._session.parts.home.data / "opened"
+        view = ArrivedView(self._session.shared, self._session.arrived, folder)
         self._middle.addWidget(view)
         view.answer.connect(self._answering.answer)
         view.hand_on.connect(self._answering.hand_on)
