@@ -24,7 +24,7 @@ from nebbet.library.store import Library
 from nebbet.personal import open_letters, outbox, went
 from nebbet.personal.items import Item, Queued
 from nebbet.personal.secrets import SessionSecrets
-from nebbet.post import imap
+from nebbet.post import imap, secret
 from nebbet.post.carrier import RETRY_SECONDS, Carrier, Office, deliver_due
 from nebbet.post.errors import DeliveryError
 from nebbet.post.smtp import deliver
@@ -453,3 +453,53 @@ def test_a_line_that_is_encrypted_at_once(tmp_path: Path, item: Item) -> None:
     service.stop()
     assert replace(account, smtp_tls="", smtp_port=465).smtp_at_once
     assert not replace(account, imap_tls="", imap_port=143).imap_at_once
+
+
+def test_a_token_lets_in_and_is_asked_for_once(
+    office: Office, item: Item, service: MailService, tmp_path: Path
+) -> None:
+    """RFC 7628 and what came before it; the stand-in's SMTP takes the password as the token."""
+    count = tmp_path / "count"
+    command = f"sh -c 'echo x >> {count}; echo {PASSWORDS[ME]}'"
+    account = replace(service.account(ME), token_command=command)
+    secret.forget_token(account)
+    token = secret.secret_of(account, SessionSecrets({}))
+    for _ in range(2):
+        assert secret.secret_of(account, SessionSecrets({})) == token == PASSWORDS[ME]
+    outgoing = item.outgoing
+    deliver(account, token, outgoing.sender, outgoing.recipients, outgoing.data)
+    assert len(mailbox(service, CATCH_ALL)) == 2
+    with pytest.raises(DeliveryError, match="does not accept"):
+        deliver(account, "stale", outgoing.sender, outgoing.recipients, outgoing.data)
+    secret.secret_of(account, SessionSecrets({}))
+    assert count.read_text() == "x\nx\n", "after a refusal it is asked for anew"
+
+
+@pytest.mark.parametrize("command", ["false", "no-such-program", "'unclosed", "true", "sh -c exit"])
+def test_a_command_that_gives_no_token_is_told(service: MailService, command: str) -> None:
+    account = replace(service.account(ME), token_command=command)
+    with pytest.raises(DeliveryError, match="command that gives the token"):
+        secret.secret_of(account, SessionSecrets({}))
+
+
+def test_a_mailbox_is_entered_with_a_token(service: MailService) -> None:
+    """By the newer way where the server has it."""
+    account = replace(service.account(ME), token_command="token")
+    asked: list[tuple[str, str]] = []
+
+    class Client:
+        def __init__(self, *able: str) -> None:
+            self._able = able
+
+        def has_capability(self, name: str) -> bool:
+            return name in self._able
+
+        def oauthbearer_login(self, _user: str, token: str) -> None:
+            asked.append(("OAUTHBEARER", token))
+
+        def oauth2_login(self, _user: str, token: str) -> None:
+            asked.append(("XOAUTH2", token))
+
+    imap._enter_with_token(Client("AUTH=OAUTHBEARER"), account, "t")  # type: ignore[arg-type]
+    imap._enter_with_token(Client(), account, "t")  # type: ignore[arg-type]
+    assert asked == [("OAUTHBEARER", "t"), ("XOAUTH2", "t")]

@@ -19,7 +19,8 @@ Tls = Literal["", "at once", "starttls"]  # how a line is encrypted; "" goes by 
 
 class Account(Struct, frozen=True, omit_defaults=True):
     """How to reach one's mailbox. certificate is a file to trust beside the system's own; folders
-    are those whose messages are shown as arrived."""
+    are those whose messages are shown as arrived; token_command is what gives a token in the place
+    of a password (OAuth)."""
 
     user: str = ""
     smtp_host: str = ""
@@ -30,6 +31,7 @@ class Account(Struct, frozen=True, omit_defaults=True):
     folders: tuple[str, ...] = ("INBOX",)
     smtp_tls: Tls = ""
     imap_tls: Tls = ""
+    token_command: str = ""
 
     @property
     def smtp_at_once(self) -> bool:

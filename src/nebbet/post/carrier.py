@@ -23,7 +23,8 @@ from nebbet.personal import outbox
 from nebbet.personal.items import Queued, State
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Account
-from nebbet.post.errors import DeliveryError, no_password
+from nebbet.post.errors import DeliveryError
+from nebbet.post.secret import secret_of
 from nebbet.post.sending import renewed
 
 RETRY_SECONDS = (60, 300, 900, 3600)
@@ -140,10 +141,7 @@ def _of_the_day(office: Office, entry: Queued) -> Queued:
 
 
 def _password(office: Office) -> str:
-    password = office.secrets.get(office.account.user)
-    if not password:
-        raise no_password(office.account)
-    return password
+    return secret_of(office.account, office.secrets)
 
 
 def _hand_over(office: Office, entry: Queued, password: str) -> Outcome:

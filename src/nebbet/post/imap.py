@@ -21,6 +21,7 @@ from nebbet.post.connection import (
     tls_context,
     unreachable,
 )
+from nebbet.post.secret import forget_token
 
 _DRAFTS = "Drafts"
 _log = logging.getLogger(__name__)
@@ -66,12 +67,23 @@ def _enter(client: IMAPClient, account: Account, password: str) -> None:
     if not account.imap_at_once:
         client.starttls(tls_context(account))
     try:
-        if (account.user + password).isascii():
+        if account.token_command:
+            _enter_with_token(client, account, password)
+        elif (account.user + password).isascii():
             client.login(account.user, password)
         else:
             client.plain_login(whole(account.user), whole(password))
     except LoginError:
+        forget_token(account)
         raise login_refused(account) from None
+
+
+def _enter_with_token(client: IMAPClient, account: Account, token: str) -> None:
+    """Log in with a token: OAUTHBEARER (RFC 7628), or what came before it."""
+    if client.has_capability("AUTH=OAUTHBEARER"):
+        client.oauthbearer_login(account.user, token)
+    else:
+        client.oauth2_login(account.user, token)
 
 
 def file_sent(

@@ -17,8 +17,8 @@ from nebbet.personal import arrived as kept
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Account
 from nebbet.post.arrived import FolderState, look
-from nebbet.post.errors import no_password
 from nebbet.post.imap import mailbox
+from nebbet.post.secret import secret_of
 
 PAUSES = (5.0, 30.0, 120.0, 600.0)  # seconds until the next try after one that failed
 _POLL = 60.0  # seconds between two looks where the server cannot tell of news
@@ -121,9 +121,7 @@ class InboxThread:
     def _stay(self) -> None:
         """Be connected, and look whenever there may be something."""
         inbox = self._inbox
-        password = inbox.secrets.get(inbox.account.user)
-        if not password:
-            raise no_password(inbox.account)
+        password = secret_of(inbox.account, inbox.secrets)
         with mailbox(inbox.account, password) as client:
             self._line = client
             while not self._stopped.is_set():

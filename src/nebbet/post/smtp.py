@@ -22,6 +22,7 @@ from nebbet.post.connection import (
     unreachable,
 )
 from nebbet.post.errors import DeliveryError
+from nebbet.post.secret import forget_token
 
 # An address literal (RFC 5321 §4.1.3): smtplib would else ask the network for this machine's name,
 # wait for it, and tell it to the world.
@@ -122,7 +123,9 @@ def _enter(server: smtplib.SMTP, account: Account, password: str) -> None:
 def _log_in(server: smtplib.SMTP, account: Account, password: str) -> None:
     """Log in (RFC 4954). The library's own login knows no letters outside ASCII (RFC 4616 §2)."""
     offered = server.esmtp_features.get("auth", "").upper().split()
-    if "PLAIN" in offered:
+    if account.token_command:
+        code, words = _show_token(server, account, password, offered)
+    elif "PLAIN" in offered:
         secret = base64.b64encode(whole(f"\0{account.user}\0{password}").encode()).decode("ascii")
         code, words = server.docmd("AUTH", f"PLAIN {secret}")
     elif "LOGIN" in offered:
@@ -139,8 +142,25 @@ def _log_in(server: smtplib.SMTP, account: Account, password: str) -> None:
     if code in (235, 503):
         return
     if code in (535, 534, 538, 530):
+        forget_token(account)
         raise login_refused(account)
     raise _answer(code, words, "your login")
+
+
+def _show_token(
+    server: smtplib.SMTP, account: Account, token: str, offered: Sequence[str]
+) -> tuple[int, bytes]:
+    """Log in with a token: OAUTHBEARER (RFC 7628 §3.1), or what came before it."""
+    if "OAUTHBEARER" in offered:
+        said = f"n,a={account.user},\x01host={account.smtp_host}\x01port={account.smtp_port}\x01"
+        kind = "OAUTHBEARER"
+    else:
+        said, kind = f"user={account.user}\x01", "XOAUTH2"
+    secret = base64.b64encode(f"{said}auth=Bearer {token}\x01\x01".encode()).decode("ascii")
+    code, words = server.docmd("AUTH", f"{kind} {secret}")
+    if code == 334:  # what is wrong follows an empty answer (RFC 7628 §3.2.3)
+        code, words = server.docmd("AQ==" if kind == "OAUTHBEARER" else "")
+    return code, words
 
 
 def _offer(server: smtplib.SMTP, sender: str, recipients: Sequence[str]) -> None:

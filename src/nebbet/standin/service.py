@@ -79,7 +79,7 @@ class MailService:
         for user in self.passwords:
             self._maildir(user)
         with ThreadPoolExecutor(2, "nebbet-stand-in") as executor:
-            handler = smtp_server.Handler(self._store, self.faults)
+            handler = smtp_server.Handler(self._store, self.faults, self.passwords)
             factory = smtp_server.server_factory(
                 handler, self.passwords, context, self.faults, self._loop, at_once=self._at_once
             )

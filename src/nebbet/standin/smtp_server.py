@@ -1,6 +1,7 @@
 """The SMTP half of the stand-in: it takes messages for everybody, and fails when told to."""
 
 import asyncio
+import base64
 import logging
 import mailbox
 import ssl
@@ -36,8 +37,13 @@ class Faults:
 class Handler:
     """Decides about senders, recipients and messages, and puts these into mailboxes."""
 
-    def __init__(self, store: Callable[[str, bytes], None], faults: Faults) -> None:
-        self._store, self._faults = store, faults
+    def __init__(
+        self,
+        store: Callable[[str, bytes], None],
+        faults: Faults,
+        passwords: Mapping[str, str],
+    ) -> None:
+        self._store, self._faults, self._passwords = store, faults, passwords
 
     async def handle_MAIL(
         self,
@@ -66,6 +72,17 @@ class Handler:
             return "550 5.1.1 No such user here"
         envelope.rcpt_tos.append(address)
         return "250 2.1.5 OK"
+
+    async def auth_XOAUTH2(self, _server: SMTP, args: list[str]) -> AuthResult:
+        """Let in whoever shows a token; here that is the password."""
+        try:
+            said = base64.b64decode(args[1], validate=True).decode("utf-8")
+        except (IndexError, ValueError):
+            return AuthResult(success=False, handled=False)
+        user, _, rest = said.removeprefix("user=").partition("\x01")
+        token = rest.removeprefix("auth=Bearer ").rstrip("\x01")
+        fits = bool(token) and self._passwords.get(user) == token
+        return AuthResult(success=fits and not self._faults.refuse_password, handled=False)
 
     async def handle_DATA(self, server: SMTP, _session: Session, envelope: Envelope) -> str:
         """Put the message into the mailbox of each recipient."""

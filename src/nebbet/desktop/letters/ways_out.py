@@ -139,12 +139,13 @@ class WaysOut:
 
         def put(_letter: Letter, found: Finished) -> None:
             account, moment = sending.account, session.shared.now()
-            password = session.parts.secrets.get(account.user) or ""
+            secrets = session.parts.secrets
 
             def file() -> str:
                 from nebbet.post.imap import file_draft
+                from nebbet.post.secret import secret_of
 
-                return file_draft(account, password, found.data, moment)
+                return file_draft(account, secret_of(account, secrets), found.data, moment)
 
             session.network.run(
                 file,

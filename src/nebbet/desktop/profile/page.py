@@ -86,6 +86,7 @@ class ProfilePage(Place):
                 ("IMAP port", self.imap_port),
                 (said("That line is encrypted"), self.tls["imap_tls"]),
                 (said("Folders shown as arrived"), self.folders),
+                (said("Command for a token"), self.fields["token_command"]),
                 ("Folder of sent messages", self.fields["sent_folder"]),
                 ("Certificate file to trust", self.fields["certificate"]),
                 ("Hold before sending, seconds", self.hold),
@@ -224,8 +225,9 @@ class ProfilePage(Place):
 
         def connect() -> None:
             from nebbet.post import imap
+            from nebbet.post.secret import secret_of
 
-            with imap.mailbox(account, typed or secrets.get(account.user) or ""):
+            with imap.mailbox(account, typed or secret_of(account, secrets)):
                 pass
 
         self._session.network.run(
@@ -247,4 +249,4 @@ _TLS = {
     "starttls": said("when it is asked for (143, 587)"),
 }
 _WHO = ("first_name", "last_name", "email")
-_ACCOUNT = ("user", "smtp_host", "imap_host", "sent_folder", "certificate")
+_ACCOUNT = ("user", "smtp_host", "imap_host", "sent_folder", "certificate", "token_command")

@@ -139,17 +139,18 @@ class ArrivedMail(QObject):
         """Read a message: what is kept of it, or else from the mailbox. Only by that it counts as
         read."""
         personal, account = self._shared.stores.personal, self.account
-        password = self._parts.secrets.get(account.user) or ""
+        secrets = self._parts.secrets
         place = head.place
 
         def fetch() -> bytes:
             from nebbet.personal import arrived
             from nebbet.post.arrived import fetch_message
             from nebbet.post.imap import mailbox
+            from nebbet.post.secret import secret_of
 
             if (kept := arrived.message(personal, place)) is not None:
                 return kept
-            with mailbox(account, password) as client:
+            with mailbox(account, secret_of(account, secrets)) as client:
                 data = fetch_message(client, place, arrived.validity_of(personal, place))
             arrived.keep_message(personal, place, data)
             return data
@@ -192,15 +193,16 @@ class ArrivedMail(QObject):
         flags = tuple(dict.fromkeys(one for one in (*head.flags, *add) if one not in remove))
         self._show_flags(head.key, flags)
         personal, account, place = self._shared.stores.personal, self.account, head.place
-        password = self._parts.secrets.get(account.user) or ""
+        secrets = self._parts.secrets
         added, removed = tuple(add), tuple(remove)
 
         def change() -> tuple[str, ...]:
             from nebbet.personal import arrived
             from nebbet.post.arrived import set_flags
             from nebbet.post.imap import mailbox
+            from nebbet.post.secret import secret_of
 
-            with mailbox(account, password) as client:
+            with mailbox(account, secret_of(account, secrets)) as client:
                 validity = arrived.validity_of(personal, place)
                 found = set_flags(client, place, validity, added, removed)
             arrived.set_flags(personal, place, found)
@@ -246,7 +248,7 @@ class ArrivedMail(QObject):
     def file_away(self, head: Head, folder: str) -> None:
         """Move a message into another folder of its mailbox."""
         personal, account, place = self._shared.stores.personal, self.account, head.place
-        password = self._parts.secrets.get(account.user) or ""
+        secrets = self._parts.secrets
         held = self.heads.pop(head.key, None)
         self.changed.emit()
 
@@ -254,8 +256,9 @@ class ArrivedMail(QObject):
             from nebbet.personal import arrived
             from nebbet.post.arrived import move
             from nebbet.post.imap import mailbox
+            from nebbet.post.secret import secret_of
 
-            with mailbox(account, password) as client:
+            with mailbox(account, secret_of(account, secrets)) as client:
                 move(client, place, arrived.validity_of(personal, place), folder)
             arrived.forget(personal, place)
 

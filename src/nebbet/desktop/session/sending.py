@@ -280,6 +280,7 @@ class Sending(QObject):
         def fetch() -> "Received":
             from nebbet.core.message.received import open_message
             from nebbet.post import imap
+            from nebbet.post.secret import secret_of
 
             kept = self._stores.local_copy(entry.message_id)
             if kept is not None:
@@ -289,7 +290,7 @@ class Sending(QObject):
                     said("The message was sent by somebody else"),
                     advice=said("It can be opened from the mailbox it was sent from"),
                 )
-            password = secrets.get(account.user) or ""
+            password = secret_of(account, secrets)
             return open_message(imap.fetch_sent(account, password, entry.message_id))
 
         self._network.run(fetch, done, failed)
