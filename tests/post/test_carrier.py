@@ -27,6 +27,7 @@ from nebbet.personal.secrets import SessionSecrets
 from nebbet.post import imap, secret
 from nebbet.post.carrier import RETRY_SECONDS, Carrier, Office, deliver_due
 from nebbet.post.errors import DeliveryError
+from nebbet.post.pace import limits_in_words, read_limits
 from nebbet.post.smtp import deliver
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
@@ -503,3 +504,34 @@ def test_a_mailbox_is_entered_with_a_token(service: MailService) -> None:
     imap._enter_with_token(Client("AUTH=OAUTHBEARER"), account, "t")  # type: ignore[arg-type]
     imap._enter_with_token(Client(), account, "t")  # type: ignore[arg-type]
     assert asked == [("OAUTHBEARER", "t"), ("XOAUTH2", "t")]
+
+
+def test_an_account_s_limits_are_kept_over_restarts(
+    office: Office, me: Member, token: Callable[[], str], hanna: Contact, clock: Clock
+) -> None:
+    account = replace(office.account, limits=(2, 3, 0))
+    slow = replace(office, account=account)
+    for number in range(4):
+        outbox.enqueue(office.personal, make_item(hanna, me, token, f"l{number}"), clock())
+    left = deliver_due(slow)
+    assert len(left) == 2 and {entry.state for entry in left} == {"held"}
+    assert all("no more letters go just now" in entry.words for entry in left)
+    assert min(entry.due for entry in left) == clock() + 60
+    assert len(deliver_due(replace(slow))) == 2, "before its time nothing goes, whoever asks"
+    clock.seconds += 61
+    (last,) = deliver_due(slow)
+    assert last.due > clock() + 3000, "the hour allows three"
+    clock.seconds += 3600
+    assert deliver_due(slow) == []
+
+
+@pytest.mark.parametrize("text", ["many", "ten a minute", "5 a year", "3"])
+def test_what_is_no_limit_is_told(text: str) -> None:
+    with pytest.raises(NebbetError, match="no limit"):
+        read_limits(text)
+
+
+def test_limits_are_read_as_they_are_shown() -> None:
+    for limits in ((0, 0, 0), (1, 2, 3), (0, 200, 0)):
+        assert read_limits(limits_in_words(limits)) == limits
+    assert read_limits("10/minute and 500 per day") == (10, 0, 500)

@@ -20,7 +20,8 @@ Tls = Literal["", "at once", "starttls"]  # how a line is encrypted; "" goes by 
 class Account(Struct, frozen=True, omit_defaults=True):
     """How to reach one's mailbox. certificate is a file to trust beside the system's own; folders
     are those whose messages are shown as arrived; token_command is what gives a token in the place
-    of a password (OAuth)."""
+    of a password (OAuth). limits are how many letters may go in a minute, an hour, a day; 0 is
+    any number."""
 
     user: str = ""
     smtp_host: str = ""
@@ -32,6 +33,7 @@ class Account(Struct, frozen=True, omit_defaults=True):
     smtp_tls: Tls = ""
     imap_tls: Tls = ""
     token_command: str = ""
+    limits: tuple[int, int, int] = (0, 0, 0)
 
     @property
     def smtp_at_once(self) -> bool:

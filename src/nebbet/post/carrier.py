@@ -24,6 +24,7 @@ from nebbet.personal.items import Queued, State
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Account
 from nebbet.post.errors import DeliveryError
+from nebbet.post.pace import free_at, wait_words
 from nebbet.post.secret import secret_of
 from nebbet.post.sending import renewed
 
@@ -78,6 +79,8 @@ def deliver_due(office: Office, ended: Callable[[], bool] = lambda: False) -> li
             break
         if entry.due > office.now() or entry.item.id in office.unwritten:
             continue
+        if entry.state != "sent" and _has_to_wait(office, entry):
+            continue
         if entry.state == "sent" or _is_out(office, entry):
             out.append(entry)
     # What follows may take time or fail: no letter waits for that of another one.
@@ -86,6 +89,15 @@ def deliver_due(office: Office, ended: Callable[[], bool] = lambda: False) -> li
         if entry.item.id not in office.unwritten:
             _settle(office, entry, done)
     return outbox.queued(office.personal)
+
+
+def _has_to_wait(office: Office, entry: Queued) -> bool:
+    """Whether the account lets no more letters go for now; then the letter says until when."""
+    free = free_at(office.personal, office.account.limits, office.now())
+    if free <= office.now():
+        return False
+    outbox.mark(office.personal, entry.item.id, due=free, words=wait_words(free))
+    return True
 
 
 def _is_out(office: Office, entry: Queued) -> bool:

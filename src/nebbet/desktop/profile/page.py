@@ -21,6 +21,7 @@ from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.session.session import Session
 from nebbet.library.postgres import is_url, parted
 from nebbet.personal.settings import Account
+from nebbet.post.pace import limits_in_words, read_limits
 
 
 class ProfilePage(Place):
@@ -52,6 +53,8 @@ class ProfilePage(Place):
                 box.addItem(words, how)
         self.folders = QLineEdit()
         self.folders.setPlaceholderText(said("none; or INBOX, with commas between several"))
+        self.limits = QLineEdit()
+        self.limits.setPlaceholderText(said("any number; or 10 a minute, 500 a day"))
         self.hold.setValidator(QIntValidator(0, 600, self))
         for port in (self.smtp_port, self.imap_port):
             port.setValidator(QIntValidator(1, 65535, self))
@@ -90,6 +93,7 @@ class ProfilePage(Place):
                 ("Folder of sent messages", self.fields["sent_folder"]),
                 ("Certificate file to trust", self.fields["certificate"]),
                 ("Hold before sending, seconds", self.hold),
+                (said("Letters at most"), self.limits),
             ],
         )
         library = self._form(
@@ -147,6 +151,7 @@ class ProfilePage(Place):
         for name, box in self.tls.items():
             box.setCurrentIndex(max(box.findData(getattr(account, name)), 0))
         self.folders.setText(", ".join(account.folders))
+        self.limits.setText(limits_in_words(account.limits))
         self.smtp_port.setText(str(account.smtp_port))
         self.imap_port.setText(str(account.imap_port))
         self.hold.setText(str(self._session.settings.hold_seconds))
@@ -171,6 +176,7 @@ class ProfilePage(Place):
             self._session.settings.account,
             smtp_port=_number(self.smtp_port, 587),
             imap_port=_number(self.imap_port, 143),
+            limits=read_limits(self.limits.text()),
             folders=tuple(filter(None, map(str.strip, self.folders.text().split(",")))),
             **{name: box.currentData() for name, box in self.tls.items()},
             **texts,
@@ -179,6 +185,7 @@ class ProfilePage(Place):
     def save(self) -> None:
         """Keep the profile, unless the address is none."""
         try:
+            account = self._account()
             library, server_password = self._library()
             nobody = not any(self.fields[name].text().strip() for name in _WHO)
             member = None if nobody and self._session.following.state else self.person.member()
@@ -193,7 +200,7 @@ class ProfilePage(Place):
             self._session.settings,
             member=member.id if member else own,
             library=library,
-            account=self._account(),
+            account=account,
             hold_seconds=_number(self.hold, 10),
             look=str(self.look.currentData()),
         )
@@ -219,7 +226,11 @@ class ProfilePage(Place):
 
     def try_connection(self) -> None:
         """Log in to the mailbox with what stands on the page, and tell how it went."""
-        account = self._account()
+        try:
+            account = self._account()
+        except NebbetError as error:
+            self.told.setText(error.sentence)
+            return
         typed, secrets = self.password.text(), self._session.parts.secrets
         self.told.setText("Trying…")
 
