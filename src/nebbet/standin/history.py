@@ -3,6 +3,7 @@
 import mailbox
 import random
 import tomllib
+from collections import Counter
 from collections.abc import Iterator
 from datetime import date, datetime, timedelta
 from importlib.resources import files
@@ -26,6 +27,9 @@ from nebbet.post.sending import finish
 LETTERS = 600
 WEEKS = 65  # fifteen months
 _EVERY = 10_000  # cases: more than the demo has
+
+
+_PATIENCE = 400  # letters that are passed over before one more about the same may go
 
 
 def fill_history(library: Library, mail: Path, now: datetime, seed: int = 1) -> None:
@@ -62,11 +66,19 @@ def _letters(
     weights = [habits[name]["weight"] for name in names]
     members = list(catalogue.members.values())
     matters, people = about
-    made = 0
+    made, told = 0, Counter[tuple[str, str]]()
+    often, passed = 1, 0
     while made < LETTERS:
         name = chance.choices(names, weights)[0]
         cases = [c for c in matters if _is_for(habits[name], c, now.date())]
-        case, member = chance.choice(cases), chance.choice(members)
+        # Nobody cancels the same sailing twice, as long as there are others.
+        fewest = min(told[name, c.id] for c in cases)
+        if fewest >= often:
+            passed += 1
+            often += passed % _PATIENCE == 0
+            continue
+        case = chance.choice([c for c in cases if told[name, c.id] == fewest])
+        member = chance.choice(members)
         contact = people[case.contact]
         ago = timedelta(days=round(chance.triangular(0, WEEKS * 7, 0)))
         case = _moved(case, ago)
@@ -76,6 +88,7 @@ def _letters(
             answers = _answers(habits[name], chance)
             token = f"past{made:04}"
             made += 1
+            told[name, case.id] += 1
             yield _letter(
                 catalogue, encoded, template, (contact, case, member), answers, sent, token
             )
