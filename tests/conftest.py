@@ -1,5 +1,6 @@
 """Fixtures for every storey; nothing here imports Qt, so that the core is tested without it."""
 
+import gc
 import itertools
 import logging
 import os
@@ -28,6 +29,23 @@ NOW = datetime(2026, 11, 25, 9, 30, tzinfo=UTC)
 settings.register_profile("same", deadline=None, derandomize=True)
 settings.register_profile("search", deadline=None, max_examples=2000)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "same"))
+
+
+_tests = itertools.count(1)
+_OFTEN = 40  # tests after which garbage is looked for where Qt was used
+
+
+@pytest.fixture(autouse=True)
+def what_qt_left_is_collected_here() -> Iterator[None]:
+    """After a test of the window, what is left of it may only end in this thread, and not in one
+    that a later test starts."""
+    if "PySide6.QtWidgets" not in sys.modules:
+        yield
+        return
+    gc.disable()
+    yield
+    if next(_tests) % _OFTEN == 0:
+        gc.collect()
 
 
 @pytest.fixture

@@ -54,7 +54,6 @@ def garbage_is_collected_here() -> Iterator[None]:
     gc.disable()
     yield
     gc.collect()
-    gc.enable()
 
 
 @pytest.fixture(autouse=True)

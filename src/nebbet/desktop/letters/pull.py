@@ -58,9 +58,6 @@ class PullBox(QFrame):
         self.leave = pieces.button("Leave (Esc)", self._leave)
         self._lay_out()
         self.hide()
-        instance = QApplication.instance()
-        assert isinstance(instance, QApplication)
-        instance.focusChanged.connect(self._follow_focus)
 
     def _follow_focus(self, _before: QWidget | None, now: QWidget | None) -> None:
         """Whoever goes on behind the box does not want it."""
@@ -141,10 +138,12 @@ class PullBox(QFrame):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self._esc.setEnabled(True)
+        _application().focusChanged.connect(self._follow_focus)
 
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
         self._esc.setEnabled(False)
+        _application().focusChanged.disconnect(self._follow_focus)
 
     def _choose(self, over: bool) -> None:
         if self.list.key:
@@ -154,3 +153,9 @@ class PullBox(QFrame):
     def _leave(self) -> None:
         self.hide()
         self.left.emit()
+
+
+def _application() -> QApplication:
+    found = QApplication.instance()
+    assert isinstance(found, QApplication)
+    return found
