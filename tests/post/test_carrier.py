@@ -29,6 +29,7 @@ from nebbet.post.carrier import RETRY_SECONDS, Carrier, Office, deliver_due
 from nebbet.post.errors import DeliveryError
 from nebbet.post.pace import limits_in_words, read_limits
 from nebbet.post.smtp import deliver
+from nebbet.post.unsure import Looks
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
@@ -244,6 +245,49 @@ def test_killed_on_the_line_is_told_and_not_sent_again(office: Office, item: Ite
     assert entry.state == "uncertain"
     assert "It may have gone" in entry.words
     assert outbox.recover(office.personal) == 0
+
+
+def test_what_may_have_gone_is_looked_for_among_the_sent_ones(
+    office: Office, item: Item, service: MailService, clock: Clock
+) -> None:
+    """A server that files a copy of what it sends says so that it took the letter."""
+    service.faults.drop = "after"
+    assert only(send(office, item)).state == "uncertain"
+    service.faults.drop = ""
+    # It was looked for at once, and not found: the next look has its time.
+    assert only(deliver_due(office)).due == pytest.approx(clock() + 60)
+    imap.file_sent(office.account, "secret", item.outgoing.data, NOW)
+    assert only(deliver_due(office)).state == "uncertain"
+    clock.seconds += 60
+    assert deliver_due(office) == []
+    assert len(register.latest(office.library.engine)) == 1
+    assert len(mailbox(service, CATCH_ALL)) == 2, "it did not go again"
+    assert len(mailbox(service, ME, "Sent")) == 1
+
+
+def test_looking_ends_and_a_wrong_password_is_not_tried_over_and_over(
+    office: Office, item: Item, service: MailService, clock: Clock
+) -> None:
+    service.faults.drop = "after"
+    send(office, item)
+    for _ in range(9):
+        clock.seconds += 3600
+        left = only(deliver_due(office))
+    assert not office.looks.is_to_be(left) and left.state == "uncertain"
+    wrong = replace(office, looks=Looks(), secrets=SessionSecrets({ME: "wrong"}))
+    clock.seconds += 3600
+    assert not wrong.looks.is_to_be(only(deliver_due(wrong)))
+
+
+def test_a_server_that_never_takes_a_letter_is_told_after_five_days(
+    office: Office, item: Item, service: MailService, clock: Clock
+) -> None:
+    service.faults.busy = 451
+    entry = only(send(office, item))
+    outbox.mark(office.personal, item.id, attempts=119)
+    clock.seconds = entry.due
+    entry = only(deliver_due(office))
+    assert entry.state == "refused" and "has not in 120 attempts" in entry.words
 
 
 def test_copies_of_old_letters_are_let_go(office: Office, item: Item, clock: Clock) -> None:

@@ -92,6 +92,13 @@ class BoundedReader:
         return bool(data)
 
 
+def _prompt(made: socket.socket) -> socket.socket:
+    """A socket that sends a short line at once, and does not wait for what was sent before it to
+    be acknowledged."""
+    made.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+    return made
+
+
 class BoundedSMTP(smtplib.SMTP):
     """The standard library's client, with limits for every reply."""
 
@@ -108,7 +115,7 @@ class BoundedSMTP(smtplib.SMTP):
         super().__init__(host, port, local_hostname=local, timeout=timeout)
 
     def _get_socket(self, host: str, port: int, timeout: float) -> socket.socket:
-        made: socket.socket = super()._get_socket(host, port, timeout)  # type: ignore[misc]
+        made = _prompt(super()._get_socket(host, port, timeout))  # type: ignore[misc]
         return self._context.wrap_socket(made, server_hostname=host) if self._context else made
 
     def be_patient(self, seconds: float) -> None:
@@ -145,7 +152,7 @@ class _BoundedIMAP4(IMAP4WithTimeout):  # type: ignore[misc]  # the library has 
         super().__init__(host, port, timeout)
 
     def _create_socket(self, timeout: float | None = None) -> socket.socket:
-        made: socket.socket = super()._create_socket(timeout)
+        made = _prompt(super()._create_socket(timeout))
         return self._context.wrap_socket(made, server_hostname=self.host) if self._context else made
 
     def _bounded(self) -> BoundedReader:

@@ -9,6 +9,7 @@ import threading
 from collections.abc import Callable
 from datetime import UTC, datetime
 from secrets import token_hex
+from typing import TYPE_CHECKING
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -27,8 +28,14 @@ from nebbet.post.errors import DeliveryError
 from nebbet.post.pace import free_at, wait_words
 from nebbet.post.secret import secret_of
 from nebbet.post.sending import renewed
+from nebbet.post.unsure import Looks, found_to_have_gone
+
+if TYPE_CHECKING:
+    from nebbet.post.imap import Copies
+    from nebbet.post.smtp import Line
 
 RETRY_SECONDS = (60, 300, 900, 3600)
+_ATTEMPTS = 120  # that a server may put a letter off: about five days (RFC 5321 §4.5.4.1)
 _IDLE = 3600.0
 _STUCK = 2.0  # seconds until what the personal file did not take is tried again
 _log = logging.getLogger(__name__)
@@ -62,6 +69,7 @@ class Office(Struct, frozen=True):
     now: Callable[[], float]
     unwritten: dict[str, Outcome] = field(default_factory=dict)
     stuck: list[NebbetError] = field(default_factory=list)
+    looks: Looks = field(default_factory=Looks)
 
 
 def deliver_due(office: Office, ended: Callable[[], bool] = lambda: False) -> list[Queued]:
@@ -73,22 +81,44 @@ def deliver_due(office: Office, ended: Callable[[], bool] = lambda: False) -> li
     """
     office.stuck.clear()
     _write_outcomes(office)
-    out = list[Queued]()
-    for entry in outbox.queued(office.personal, ("held", "waiting", "sent")):
-        if ended():
-            break
-        if entry.due > office.now() or entry.item.id in office.unwritten:
-            continue
-        if entry.state != "sent" and _has_to_wait(office, entry):
-            continue
-        if entry.state == "sent" or _is_out(office, entry):
-            out.append(entry)
+    out = _let_go(office, ended)
     # What follows may take time or fail: no letter waits for that of another one.
-    for entry in out:
-        done = _record(office, entry)
-        if entry.item.id not in office.unwritten:
-            _settle(office, entry, done)
+    _record_all(office, out + ([] if ended() else _found_to_have_gone(office)))
     return outbox.queued(office.personal)
+
+
+def _let_go(office: Office, ended: Callable[[], bool]) -> list[Queued]:
+    """Hand over what is due, over one line; returns what the server took, now or before."""
+    from nebbet.post.smtp import Line  # not before it is needed: the window starts without it
+
+    out, line = list[Queued](), Line(office.account)
+    try:
+        for entry in outbox.queued(office.personal, ("held", "waiting", "sent")):
+            if ended():
+                break
+            if entry.due > office.now() or entry.item.id in office.unwritten:
+                continue
+            if entry.state != "sent" and _has_to_wait(office, entry):
+                continue
+            if entry.state == "sent" or _is_out(office, entry, line):
+                out.append(entry)
+    finally:
+        line.leave()
+    return out
+
+
+def _found_to_have_gone(office: Office) -> list[Queued]:
+    """The letters that may have gone, are among the sent ones of the mailbox, and so count as sent;
+    unless somebody was quicker to decide."""
+    now = office.now()
+    try:
+        found = found_to_have_gone(
+            office.personal, office.account, lambda: _password(office), office.looks, now
+        )
+        return [e for e in found if outbox.settle(office.personal, e.item.id, "sent", due=now)]
+    except NebbetError as error:
+        office.stuck.append(error)
+        return []
 
 
 def _has_to_wait(office: Office, entry: Queued) -> bool:
@@ -100,16 +130,16 @@ def _has_to_wait(office: Office, entry: Queued) -> bool:
     return True
 
 
-def _is_out(office: Office, entry: Queued) -> bool:
+def _is_out(office: Office, entry: Queued, line: "Line") -> bool:
     """Hand one letter over; its state says how that went. Says whether the server took it."""
-    outcome = _hand_in(office, entry)
+    outcome = _hand_in(office, entry, line)
     if outcome is None:
         return False
     _settle(office, entry, outcome)
     return outcome.state == "sent"
 
 
-def _hand_in(office: Office, entry: Queued) -> Outcome | None:
+def _hand_in(office: Office, entry: Queued, line: "Line") -> Outcome | None:
     """Make a letter ready and hand it over; nothing where it was taken back meanwhile."""
     try:
         entry = _of_the_day(office, entry)
@@ -124,7 +154,7 @@ def _hand_in(office: Office, entry: Queued) -> Outcome | None:
     except Exception:
         _log.exception("a letter could not be made ready")
         return _put_off(office, entry, _UNFORESEEN)
-    return _hand_over(office, entry, password)
+    return _hand_over(office, entry, password, line)
 
 
 def _of_the_day(office: Office, entry: Queued) -> Queued:
@@ -156,22 +186,33 @@ def _password(office: Office) -> str:
     return secret_of(office.account, office.secrets)
 
 
-def _hand_over(office: Office, entry: Queued, password: str) -> Outcome:
+def _hand_over(office: Office, entry: Queued, password: str, line: "Line") -> Outcome:
     """Give the letter to the server: what comes back is its word, or that there was none."""
-    from nebbet.post import smtp  # not before it is needed: the window starts without it
-
     outgoing = entry.item.outgoing
     try:
-        smtp.deliver(office.account, password, outgoing.sender, outgoing.recipients, outgoing.data)
+        line.deliver(password, outgoing.sender, outgoing.recipients, outgoing.data)
     except DeliveryError as error:
         return _put_off(office, entry, error)
     return Outcome("sent", office.now())
 
 
-def _record(office: Office, entry: Queued) -> Outcome:
+def _record_all(office: Office, entries: list[Queued]) -> None:
+    from nebbet.post.imap import Copies
+
+    copies = Copies(office.account)
+    try:
+        for entry in entries:
+            done = _record(office, entry, copies)
+            if entry.item.id not in office.unwritten:
+                _settle(office, entry, done)
+    finally:
+        copies.leave()
+
+
+def _record(office: Office, entry: Queued, copies: "Copies") -> Outcome:
     """Enter the letter into the register and file its copy; neither happens twice, whatever
     fails between."""
-    waits = _register(office, entry) or _file_copy(office, entry)
+    waits = _register(office, entry) or _file_copy(office, entry, copies)
     if waits:
         return Outcome("sent", office.now() + RETRY_SECONDS[0], waits)
     return Outcome("gone", office.now())
@@ -189,16 +230,14 @@ def _register(office: Office, entry: Queued) -> str:
     return ""
 
 
-def _file_copy(office: Office, entry: Queued) -> str:
+def _file_copy(office: Office, entry: Queued, copies: "Copies") -> str:
     """File the sender's copy; returns what to say when that has to wait."""
     from nebbet.core.message.compose import with_bcc
-    from nebbet.post import imap
 
     item = entry.item
     moment = datetime.fromtimestamp(office.now(), UTC)
     try:
-        imap.file_sent(
-            office.account,
+        copies.file(
             _password(office),
             with_bcc(item.outgoing.data, item.outgoing.bcc),
             moment,
@@ -217,6 +256,13 @@ def _put_off(office: Office, entry: Queued, error: DeliveryError) -> Outcome:
     pause = RETRY_SECONDS[min(entry.attempts, len(RETRY_SECONDS) - 1)]
     words = f"{error.what}. {error.advice}."
     match error.kind:
+        case "busy" if entry.attempts + 1 >= _ATTEMPTS:
+            return Outcome(
+                "refused",
+                office.now(),
+                f"{error.what}, and has not in {_ATTEMPTS} attempts. Send it again when it "
+                "does, or another way.",
+            )
         case "busy" | "unreachable":
             return Outcome("waiting", office.now() + pause, words)
         case "uncertain":
@@ -315,5 +361,6 @@ class Carrier:
         self._troubled(stuck[0] if stuck else None)
         if stuck:
             return _STUCK
-        dues = [entry.due for entry in left if entry.state in ("held", "waiting", "sent")]
+        looks, states = self._office.looks, ("held", "waiting", "sent")
+        dues = [e.due for e in left if e.state in states or looks.is_to_be(e)]
         return max(0.05, min([due - self._office.now() for due in dues], default=_IDLE))

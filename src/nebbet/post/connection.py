@@ -3,6 +3,8 @@
 import imaplib
 import smtplib
 import ssl
+from functools import lru_cache
+from pathlib import Path
 
 from nebbet.personal.settings import Account
 from nebbet.post.errors import DeliveryError
@@ -12,16 +14,25 @@ TIMEOUT = 30.0  # seconds for each answer of a server
 
 def tls_context(account: Account) -> ssl.SSLContext:
     """The rules for encrypted lines: the system's certificates and the account's own."""
+    if not account.certificate:
+        return _context("", 0)
+    try:
+        return _context(account.certificate, Path(account.certificate).stat().st_mtime_ns)
+    except (OSError, ValueError, ssl.SSLError):
+        raise DeliveryError(
+            "account",
+            f"The certificate file {account.certificate} cannot be read",
+            "Choose another in your profile",
+        ) from None
+
+
+@lru_cache(8)
+def _context(certificate: str, _changed: int) -> ssl.SSLContext:
+    """Reading the system's certificates takes longer than many a letter: they are read once, and
+    again for a certificate that has changed."""
     context = ssl.create_default_context()
-    if account.certificate:
-        try:
-            context.load_verify_locations(account.certificate)
-        except (OSError, ssl.SSLError):
-            raise DeliveryError(
-                "account",
-                f"The certificate file {account.certificate} cannot be read",
-                "Choose another in your profile",
-            ) from None
+    if certificate:
+        context.load_verify_locations(certificate)
     return context
 
 

@@ -1,8 +1,8 @@
 """Filing sent messages in one's own mailbox and finding them again (RFC 3501)."""
 
 import logging
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Collection, Iterator
+from contextlib import ExitStack, contextmanager, suppress
 from datetime import datetime
 
 from imapclient import IMAPClient
@@ -86,21 +86,58 @@ def _enter_with_token(client: IMAPClient, account: Account, token: str) -> None:
         client.oauth2_login(account.user, token)
 
 
+class Copies:
+    """Files the copies of letters that went, one after the other over one line. It is opened for
+    the first one, and anew after whatever went wrong."""
+
+    def __init__(self, account: Account) -> None:
+        self._account = account
+        self._line = ExitStack()
+        self._client: IMAPClient | None = None
+        self._folder = ""
+
+    def file(self, password: str, data: bytes, moment: datetime, *, unless_there: str = "") -> None:
+        """Put a message into the Sent folder, as read; the folder is made if it is not there.
+        Raises NebbetError.
+
+        unless_there is a Message-ID: a message that is there already, filed before or by a server
+        that does so by itself, is not filed again.
+        """
+        try:
+            client = self._client or self._open(password)
+            if unless_there and _search(client, self._folder, unless_there):
+                return
+            client.append(self._folder, data, flags=(b"\\Seen",), msg_time=moment)
+        except Exception as error:
+            self._client = None
+            # The line is given up by what opened it, which knows what to say of the error.
+            if not self._line.__exit__(type(error), error, error.__traceback__):
+                raise
+
+    def leave(self) -> None:
+        """Say goodbye, if anything was said; whatever the server answers."""
+        self._client = None
+        with suppress(NebbetError):
+            self._line.close()
+
+    def _open(self, password: str) -> IMAPClient:
+        client = self._line.enter_context(mailbox(self._account, password))
+        self._folder = _sent_folder(client, self._account)
+        if not client.folder_exists(self._folder):
+            client.create_folder(self._folder)
+        self._client = client
+        return client
+
+
 def file_sent(
     account: Account, password: str, data: bytes, moment: datetime, *, unless_there: str = ""
 ) -> None:
-    """Put a message into the Sent folder, as read; the folder is made if it is not there.
-
-    unless_there is a Message-ID: a message that is there already, filed before or by a server that
-    does so by itself, is not filed again.
-    """
-    with mailbox(account, password) as client:
-        folder = _sent_folder(client, account)
-        if not client.folder_exists(folder):
-            client.create_folder(folder)
-        if unless_there and _search(client, folder, unless_there):
-            return
-        client.append(folder, data, flags=(b"\\Seen",), msg_time=moment)
+    """File one copy over a line of its own (see `Copies.file`)."""
+    copies = Copies(account)
+    try:
+        copies.file(password, data, moment, unless_there=unless_there)
+    finally:
+        copies.leave()
 
 
 def _sent_folder(client: IMAPClient, account: Account) -> str:
@@ -134,6 +171,15 @@ def _search(client: IMAPClient, folder: str, message_id: str) -> list[int]:
     client.select_folder(folder, readonly=True)
     found = client.search(["HEADER", "Message-ID", message_id])
     return [number for number in found if isinstance(number, int)]
+
+
+def which_are_sent(account: Account, password: str, message_ids: Collection[str]) -> set[str]:
+    """Which of some messages are among the sent ones of the mailbox. Raises NebbetError."""
+    with mailbox(account, password) as client:
+        folder = _sent_folder(client, account)
+        if not client.folder_exists(folder):
+            return set()
+        return {one for one in message_ids if _search(client, folder, one)}
 
 
 def fetch_sent(account: Account, password: str, message_id: str) -> bytes:

@@ -31,6 +31,67 @@ _PATIENCE = 4  # times as long as for any other answer
 _log = logging.getLogger(__name__)
 
 
+class Line:
+    """A line to the mail server of an account, over which letters go one after the other. It is
+    opened for the first one, and anew after whatever went wrong."""
+
+    def __init__(self, account: Account, timeout: float = TIMEOUT) -> None:
+        self._account, self._timeout = account, timeout
+        self._server: smtplib.SMTP | None = None
+
+    def deliver(self, password: str, sender: str, recipients: Sequence[str], data: bytes) -> None:
+        """Send a message to all its recipients or to none. Raises DeliveryError.
+
+        Recipients are offered one by one first: if the server refuses one, nothing is sent, so that
+        the letter can be mended and sent once.
+        """
+        if self._server is not None:
+            try:
+                return self._hand_over(password, sender, recipients, data)
+            except DeliveryError as error:
+                # A line that was idle, or had its share of letters, is closed by many a server:
+                # nothing has gone, and what a fresh one says counts.
+                if error.kind not in ("busy", "unreachable"):
+                    raise
+        return self._hand_over(password, sender, recipients, data)
+
+    def leave(self) -> None:
+        """Say goodbye, if anything was said."""
+        server, self._server = self._server, None
+        if server is not None:
+            _leave(server)
+
+    def _hand_over(
+        self, password: str, sender: str, recipients: Sequence[str], data: bytes
+    ) -> None:
+        host, handed, done = self._account.smtp_host, False, False
+        try:
+            if self._server is None:
+                self._server = _connection(self._account, self._timeout)
+                _enter(self._server, self._account, password)
+            server = self._server
+            _offer(server, sender, recipients)
+            _begin(server)
+            _send_text(server, data)
+            handed = True  # from here on the server may take it
+            _end(server, self._timeout)
+            done = True
+        except DeliveryError:
+            raise
+        except smtplib.SMTPResponseException as error:
+            raise _answer(error.smtp_code, error.smtp_error, "the letter") from None
+        except (OSError, smtplib.SMTPException, ssl.SSLError) as error:
+            raise _uncertain() if handed else unreachable(host, error) from None
+        except Exception as error:
+            # Whatever a server may say that no library foresaw: before the first byte of the letter
+            # nothing has gone, after it only the server knows.
+            _log.exception("handing over a letter failed")
+            raise _uncertain() if handed else not_understood(host) from error
+        finally:
+            if not done:
+                self.leave()
+
+
 def deliver(
     account: Account,
     password: str,
@@ -40,35 +101,12 @@ def deliver(
     *,
     timeout: float = TIMEOUT,
 ) -> None:
-    """Send a message to all its recipients or to none. Raises DeliveryError.
-
-    Recipients are offered one by one first: if the server refuses one, nothing is sent, so that
-    the letter can be mended and sent once.
-    """
-    handed = False
-    server: smtplib.SMTP | None = None
+    """Send one message over a line of its own. Raises DeliveryError."""
+    line = Line(account, timeout)
     try:
-        server = _connection(account, timeout)
-        _enter(server, account, password)
-        _offer(server, sender, recipients)
-        _begin(server)
-        _send_text(server, data)
-        handed = True  # from here on the server may take it
-        _end(server, timeout)
-    except DeliveryError:
-        raise
-    except smtplib.SMTPResponseException as error:
-        raise _answer(error.smtp_code, error.smtp_error, "the letter") from None
-    except (OSError, smtplib.SMTPException, ssl.SSLError) as error:
-        raise _uncertain() if handed else unreachable(account.smtp_host, error) from None
-    except Exception as error:
-        # Whatever a server may say that no library foresaw: before the first byte of the letter
-        # nothing has gone, after it only the server knows.
-        _log.exception("handing over a letter failed")
-        raise _uncertain() if handed else not_understood(account.smtp_host) from error
+        line.deliver(password, sender, recipients, data)
     finally:
-        if server is not None:
-            _leave(server)
+        line.leave()
 
 
 def try_login(account: Account, password: str, timeout: float = TIMEOUT) -> None:
@@ -199,6 +237,8 @@ def _end(server: smtplib.SMTP, timeout: float) -> None:
         code, words = server.getreply()
     except (OSError, smtplib.SMTPException):
         raise _uncertain() from None
+    if isinstance(server, BoundedSMTP):
+        server.be_patient(timeout)  # for the next letter, no longer than for the first
     if code != 250:
         raise _answer(code, words, "the letter")
 

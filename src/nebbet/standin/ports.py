@@ -16,7 +16,8 @@ def certificate_path(folder: Path, host: str = HOST) -> Path:
 
 def listening() -> socket.socket:
     """A socket that listens on a free port of loopback."""
-    made = socket.socket()
+    # With the protocol named, asyncio sends small answers at once (TCP_NODELAY).
+    made = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     made.bind((HOST, 0))
     made.listen()
     return made
