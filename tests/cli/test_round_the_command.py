@@ -142,7 +142,9 @@ def test_an_interrupt_is_one_at_any_moment() -> None:
         started.send_signal(signal.SIGINT)
         _, errors = started.communicate(timeout=30)
         assert b"nebbet" not in errors or b"Traceback" not in errors
-        assert started.returncode in (130, -signal.SIGINT, 1)
+        # Python itself drops an interrupt that falls into the clearing away of an object.
+        dropped = b"Exception ignored" in errors
+        assert dropped or started.returncode in (130, -signal.SIGINT, 1), errors
 
 
 @pytest.mark.parametrize("words", [("export", "refund-agreed", "-o"), ("pack", "write")])

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
-from sqlalchemy import text
+from sqlalchemy import URL, text
 
 from nebbet.core import body
 from nebbet.core import letter as letters
@@ -22,6 +22,7 @@ from nebbet.library import register
 from nebbet.library.postgres import Away
 from nebbet.library.store import Library
 from nebbet.personal import open_letters, outbox, went
+from nebbet.personal.alone import alone
 from nebbet.personal.items import Item, Queued
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.post import imap, secret
@@ -334,7 +335,7 @@ def test_the_carrier_wakes_when_nudged_and_when_something_is_due(
 @pytest.mark.logs
 def test_the_carrier_outlives_a_full_disk(office: Office, caplog: pytest.LogCaptureFixture) -> None:
     seen = threading.Event()
-    broken = replace(office, personal=_Broken(seen))  # type: ignore[arg-type]
+    broken = replace(office, personal=_Broken(seen, office.personal.url))  # type: ignore[arg-type]
     carrier = Carrier(broken, lambda _left: None)
     carrier.start()
     assert seen.wait(10)
@@ -345,8 +346,8 @@ def test_the_carrier_outlives_a_full_disk(office: Office, caplog: pytest.LogCapt
 class _Broken:
     """An engine whose disk is full."""
 
-    def __init__(self, seen: threading.Event) -> None:
-        self._seen = seen
+    def __init__(self, seen: threading.Event, url: URL) -> None:
+        self._seen, self.url = seen, url
 
     def connect(self) -> object:
         import sqlite3
@@ -579,3 +580,24 @@ def test_limits_are_read_as_they_are_shown() -> None:
     for limits in ((0, 0, 0), (1, 2, 3), (0, 200, 0)):
         assert read_limits(limits_in_words(limits)) == limits
     assert read_limits("10/minute and 500 per day") == (10, 0, 500)
+
+
+# One process at a time
+
+
+def test_what_another_process_delivers_is_left_to_it(
+    office: Office, item: Item, service: MailService
+) -> None:
+    outbox.enqueue(office.personal, item, office.now())
+    with alone(office.personal) as nobody_else:
+        assert nobody_else
+        assert only(deliver_due(office)).state == "held"
+        assert outbox.claim(office.personal, item.id), "as the other process does"
+        assert outbox.recover(office.personal) == 0, "it is on its way, and not left behind"
+    assert outbox.recover(office.personal) == 1
+
+
+@pytest.mark.logs
+def test_a_folder_without_locks_keeps_no_letter(office: Office, item: Item) -> None:
+    Path(f"{office.personal.url.database}.delivering").mkdir()
+    assert send(office, item) == []

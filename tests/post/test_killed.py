@@ -74,7 +74,7 @@ def _written(letter_id: str, address: str) -> Item:
 def _work(folder: Path, account: Account, turn: int, out: Connection) -> None:
     """Write letters and let them go, until killed; each that is in the outbox is told."""
     office = _office(folder, account, turn)
-    outbox.recover(office.personal)
+    outbox.recover(office.personal)  # as a start does
     count = 0
     while True:
         name = f"l{turn}x{count}"

@@ -101,6 +101,7 @@ def outbox(ctx: click.Context, deliver: bool, as_json: bool) -> None:
         office = carrier.Office(
             personal, here.library, here.settings.account, KeyringSecrets(), time.time
         )
+        outboxes.recover(personal)
         carrier.deliver_due(office)
         for error in office.stuck:
             click.echo(f"nebbet: {error.sentence}", err=True)

@@ -8,6 +8,7 @@ from sqlalchemy import Engine, RowMapping, delete, insert, select, update
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Letter, to_json
 from nebbet.library.engine import explained
+from nebbet.personal.alone import alone
 from nebbet.personal.items import RETURNABLE, WAITING, Item, Queued, State
 from nebbet.personal.open_letters import write_answers
 from nebbet.personal.tables import letter_table, outbox_table
@@ -141,7 +142,13 @@ def rewrite(engine: Engine, item: Item) -> None:
 
 
 def recover(engine: Engine) -> int:
-    """After a start: what was on the line when Nebbet ended may have gone; says how many."""
+    """After a start: what was on the line when Nebbet ended may have gone; says how many. What
+    another process is delivering just now is none of that."""
+    with alone(engine, patience=0.0) as nobody_else:
+        return _recovered(engine) if nobody_else else 0
+
+
+def _recovered(engine: Engine) -> int:
     words = (
         "Nebbet was ended while this letter was on its way. It may have gone: "
         "send it again only if you are sure that it has not."

@@ -21,6 +21,7 @@ from nebbet.core.message.encoded import EncodedFiles
 from nebbet.library.store import Library
 from nebbet.library.writing import Writer
 from nebbet.personal import outbox
+from nebbet.personal.alone import alone
 from nebbet.personal.items import Queued, State
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Account
@@ -76,14 +77,17 @@ def deliver_due(office: Office, ended: Callable[[], bool] = lambda: False) -> li
     """Deliver what is due and finish what is half done; returns what is left in the outbox. ended
     is asked before each letter, and keeps it for another time.
 
-    One letter's trouble is that letter's: the others go on. Raises NebbetError when the outbox
+    One letter's trouble is that letter's: the others go on. While another process delivers from the
+    same outbox, nothing is done. Raises NebbetError when the outbox
     itself cannot be read.
     """
     office.stuck.clear()
     _write_outcomes(office)
-    out = _let_go(office, ended)
-    # What follows may take time or fail: no letter waits for that of another one.
-    _record_all(office, out + ([] if ended() else _found_to_have_gone(office)))
+    with alone(office.personal) as nobody_else:
+        if nobody_else:
+            out = _let_go(office, ended)
+            # What follows may take time or fail: no letter waits for that of another one.
+            _record_all(office, out + ([] if ended() else _found_to_have_gone(office)))
     return outbox.queued(office.personal)
 
 

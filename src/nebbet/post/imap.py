@@ -105,7 +105,8 @@ class Copies:
         """
         try:
             client = self._client or self._open(password)
-            if unless_there and _search(client, self._folder, unless_there):
+            client.noop()  # the server tells what came into the folder meanwhile
+            if unless_there and _numbers_of(client, unless_there):
                 return
             client.append(self._folder, data, flags=(b"\\Seen",), msg_time=moment)
         except Exception as error:
@@ -125,6 +126,7 @@ class Copies:
         self._folder = _sent_folder(client, self._account)
         if not client.folder_exists(self._folder):
             client.create_folder(self._folder)
+        client.select_folder(self._folder, readonly=True)
         self._client = client
         return client
 
@@ -169,6 +171,11 @@ def _special(client: IMAPClient, use: bytes) -> str:
 
 def _search(client: IMAPClient, folder: str, message_id: str) -> list[int]:
     client.select_folder(folder, readonly=True)
+    return _numbers_of(client, message_id)
+
+
+def _numbers_of(client: IMAPClient, message_id: str) -> list[int]:
+    """The messages of the folder that is open which have a Message-ID."""
     found = client.search(["HEADER", "Message-ID", message_id])
     return [number for number in found if isinstance(number, int)]
 
