@@ -82,6 +82,7 @@ class ProfilePage(Place):
             [
                 ("Mailbox user", self.fields["user"]),
                 ("Password", self.password),
+                (said("Command for a token"), self.fields["token_command"]),
                 ("Sending server (SMTP)", self.fields["smtp_host"]),
                 ("SMTP port", self.smtp_port),
                 (said("Its line is encrypted"), self.tls["smtp_tls"]),
@@ -89,7 +90,6 @@ class ProfilePage(Place):
                 ("IMAP port", self.imap_port),
                 (said("That line is encrypted"), self.tls["imap_tls"]),
                 (said("Folders shown as arrived"), self.folders),
-                (said("Command for a token"), self.fields["token_command"]),
                 ("Folder of sent messages", self.fields["sent_folder"]),
                 ("Certificate file to trust", self.fields["certificate"]),
                 ("Hold before sending, seconds", self.hold),
