@@ -85,9 +85,10 @@ def deliver_due(office: Office, ended: Callable[[], bool] = lambda: False) -> li
     _write_outcomes(office)
     with alone(office.personal) as nobody_else:
         if nobody_else:
-            out = _let_go(office, ended)
             # What follows may take time or fail: no letter waits for that of another one.
-            _record_all(office, out + ([] if ended() else _found_to_have_gone(office)))
+            _record_all(office, _let_go(office, ended))
+            if not ended():
+                _record_all(office, _found_to_have_gone(office))
     return outbox.queued(office.personal)
 
 

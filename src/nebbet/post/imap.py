@@ -186,7 +186,8 @@ def which_are_sent(account: Account, password: str, message_ids: Collection[str]
         folder = _sent_folder(client, account)
         if not client.folder_exists(folder):
             return set()
-        return {one for one in message_ids if _search(client, folder, one)}
+        client.select_folder(folder, readonly=True)
+        return {one for one in message_ids if _numbers_of(client, one)}
 
 
 def fetch_sent(account: Account, password: str, message_id: str) -> bytes:
