@@ -257,7 +257,9 @@ def test_what_may_have_gone_is_looked_for_among_the_sent_ones(
     service.faults.drop = ""
     # It was looked for at once, and not found: the next look has its time.
     assert only(deliver_due(office)).due == pytest.approx(clock() + 60)
-    imap.file_sent(office.account, "secret", item.outgoing.data, NOW)
+    copies = imap.Copies(office.account)
+    copies.file("secret", item.outgoing.data, NOW)
+    copies.leave()
     assert only(deliver_due(office)).state == "uncertain"
     clock.seconds += 60
     assert deliver_due(office) == []

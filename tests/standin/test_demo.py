@@ -190,7 +190,9 @@ def test_mail_is_kept_between_starts(tmp_path: Path) -> None:
     passwords = {"a@b.example": "pw", CATCH_ALL: "pw"}
     service = MailService(tmp_path, passwords)
     service.start()
-    imap.file_sent(service.account("a@b.example"), "pw", b"Subject: one\r\n\r\nx\r\n", NOW)
+    copies = imap.Copies(service.account("a@b.example"))
+    copies.file("pw", b"Subject: one\r\n\r\nx\r\n", NOW)
+    copies.leave()
     service.stop()
     again = MailService(tmp_path, passwords)
     again.start()

@@ -9,7 +9,7 @@ import click
 
 from nebbet.cli.here import chance, open_here
 from nebbet.cli.options import as_json, home
-from nebbet.core.message.answering import arrived, own_words
+from nebbet.core.message.answering import arrived, asked_in
 from nebbet.core.message.received import LARGEST, open_message
 from nebbet.library import register
 from nebbet.library.about_message import about_message
@@ -70,8 +70,8 @@ def suggest(ctx: click.Context, file: str, as_json: bool) -> None:
     fields, received = arrived(data), open_message(data)
     here = open_here(chance(ctx).now())
     about = about_message(here.library.people, fields, received)
-    text = f"{fields.subject}\n{own_words(received)}"
-    found = suggester_of(here.catalogue).suggest(text, kinds_of(about.cases))
+    asked = asked_in(fields, received)
+    found = suggester_of(here.catalogue).suggest(asked, kinds_of(about.cases))
     titles = {one.key: here.catalogue.templates[one.key].title for one in found}
     if as_json:
         rows = [

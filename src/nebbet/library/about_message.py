@@ -4,7 +4,7 @@ import re
 
 from msgspec import Struct
 
-from nebbet.core.message.answering import Arrived, own_words
+from nebbet.core.message.answering import Arrived, asked_in
 from nebbet.core.message.received import Received
 from nebbet.core.records import Case, Person
 from nebbet.library.people import People
@@ -28,7 +28,7 @@ def about_message(people: People, fields: Arrived, received: Received) -> AboutM
     its own words, the names of its files and then in what it quotes."""
     person = people.addressed(fields.sender.spec) if fields.sender.spec else None
     names = " ".join(name for name, _data in received.attachments)
-    for text in (f"{fields.subject}\n{own_words(received)}\n{names}", received.plain):
+    for text in (f"{asked_in(fields, received)}\n{names}", received.plain):
         known = people.by_numbers(numbers_in(text))
         if known:
             return AboutMessage(person, tuple(known.values()))

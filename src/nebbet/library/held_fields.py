@@ -7,6 +7,7 @@ from msgspec import Struct
 from sqlalchemy import Connection, select
 from sqlalchemy.dialects import postgresql, sqlite
 
+from nebbet.core.portions import portions
 from nebbet.core.records import Case, Contact, field_name
 from nebbet.core.records.kinds import FIELD_KINDS, PEOPLE, FieldKind, Kind, RecordField
 from nebbet.library.schema import held_field as table
@@ -58,8 +59,7 @@ def note_fields(connection: Connection, found: Iterable[HeldField]) -> None:
     """Note fields, inside a transaction; one that is noted already is not written again."""
     wanted = {one.id: one for one in found}
     keys = sorted(wanted)
-    for start in range(0, len(keys), 500):
-        some = keys[start : start + 500]
+    for some in portions(keys, 500):
         known = set(connection.scalars(select(table.c.id).where(table.c.id.in_(some))))
         rows = [
             {"id": key, "whose": one.whose, "name": one.name, "kind": one.kind}

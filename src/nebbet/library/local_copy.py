@@ -29,6 +29,7 @@ from nebbet.core.checks import Grade
 from nebbet.core.dates import WorkingCalendar
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Passage
+from nebbet.core.portions import portions
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.core.records.kinds import Kind
 from nebbet.library import copied_people, register, schema
@@ -260,10 +261,8 @@ class LocalCopy:
 def _put(
     connection: Connection, kind: str, values: Mapping[str, object], gone: Iterable[str] = ()
 ) -> None:
-    keys = [*values, *gone]
-    for start in range(0, len(keys), 500):
-        some = _held.c.key.in_(keys[start : start + 500])
-        connection.execute(delete(_held).where(_held.c.kind == kind, some))
+    for some in portions([*values, *gone], 500):
+        connection.execute(delete(_held).where(_held.c.kind == kind, _held.c.key.in_(some)))
     if values:
         rows = [
             {"kind": kind, "key": key, "data": msgspec.msgpack.encode(value)}

@@ -6,6 +6,7 @@ from typing import Any, TypeVar
 from msgspec import Struct
 from sqlalchemy import Engine, func, or_, select, tuple_
 
+from nebbet.core.portions import portions
 from nebbet.core.ranking.words import wanted_words
 from nebbet.core.records import Case, Contact, Matter, Person, fold
 from nebbet.library.columns import address_key, columns, sorts_of
@@ -24,7 +25,6 @@ from nebbet.library.people_queries import (
     people_with,
     person_entry,
     persons,
-    portions,
     read_rows,
     with_case,
     with_contact,
@@ -88,9 +88,9 @@ class People:
             return {}
         found: list[Any] = []
         with explained(_CANNOT), reading(self._engine) as connection:
-            for start in range(0, len(wanted), 500):
-                some = table.c.id.in_(wanted[start : start + 500])
-                found += connection.execute(select(table.c.id, table.c.data).where(some))
+            for some in portions(wanted, 500):
+                held = select(table.c.id, table.c.data).where(table.c.id.in_(some))
+                found += connection.execute(held)
         return {record.id: record for record in read_rows(kind, found)}
 
     def person(self, key: str) -> Person | None:

@@ -1,6 +1,6 @@
 """What the database is asked about people and cases, and reading what it says."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any, TypeVar
 
 from sqlalchemy import Connection, Select, func, select, text
@@ -129,11 +129,6 @@ def any_of(words: Iterable[str], connection: Connection) -> str:
     if connection.dialect.name == "postgresql":
         return " | ".join(words)
     return " OR ".join(f'"{word}"' for word in words)
-
-
-def portions(wanted: Sequence[str], size: int) -> Iterator[Sequence[str]]:
-    """Keys, so many at a time."""
-    return (wanted[start : start + size] for start in range(0, len(wanted), size))
 
 
 def _nearly(

@@ -23,6 +23,7 @@ from sqlalchemy import (
 from sqlalchemy import table as table_
 
 from nebbet.core.errors import UNREADABLE, NebbetError
+from nebbet.core.portions import portions
 from nebbet.core.records import Case, Contact
 from nebbet.core.sentences import said
 from nebbet.library import schema
@@ -112,8 +113,7 @@ class KeepingPeople(ABC):
         done = 0
         for table, kind in ((schema.contact, Contact), (schema.case, Case)):
             for act, some in self._acts(connection, changes, kind):
-                for start in range(0, len(some), _AT_ONCE):
-                    portion = some[start : start + _AT_ONCE]
+                for portion in portions(some, _AT_ONCE):
                     act(connection, table, portion)
                     done += len(portion)
                     if not progress(done):

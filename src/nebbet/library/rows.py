@@ -13,6 +13,7 @@ from nebbet.core.checks import Grade
 from nebbet.core.dates import NINE_TO_FIVE, WorkingCalendar, is_code, zone_of
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Content, Passage
+from nebbet.core.portions import portions
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.core.records.kinds import Kind
 from nebbet.library import schema
@@ -285,9 +286,8 @@ def _rows(
     if keys is None:
         yield from connection.execute(query)
         return
-    wanted = sorted(keys)
-    for start in range(0, len(wanted), size):
-        yield from connection.execute(query.where(column.in_(wanted[start : start + size])))
+    for some in portions(sorted(keys), size):
+        yield from connection.execute(query.where(column.in_(some)))
 
 
 def template_of(row: RowMapping, reader: Reader) -> Template | None:

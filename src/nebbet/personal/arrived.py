@@ -7,6 +7,7 @@ from sqlalchemy import Engine, delete, insert, select, update
 
 from nebbet.core.errors import UNREADABLE
 from nebbet.core.message.head import Head, Place
+from nebbet.core.portions import portions
 from nebbet.library.engine import explained
 from nebbet.personal.tables import arrived_folder_table as folders
 from nebbet.personal.tables import arrived_table as table
@@ -62,15 +63,14 @@ def keep(
     with explained(_WRITE), engine.begin() as connection:
         if anew:
             connection.execute(delete(table).where(inside))
-        for some in _portions(sorted(gone)):
+        for some in portions(sorted(gone), _MANY):
             connection.execute(delete(table).where(inside, table.c.uid.in_(some)))
         for uid, words in (flags or {}).items():
             connection.execute(
                 update(table).where(inside, table.c.uid == uid).values(flags=" ".join(words))
             )
         if rows:
-            keys = [row["key"] for row in rows]
-            for some_keys in _portions(keys):
+            for some_keys in portions([row["key"] for row in rows], _MANY):
                 connection.execute(delete(table).where(table.c.key.in_(some_keys)))
             connection.execute(insert(table), rows)
         connection.execute(delete(folders).where(here))
@@ -93,10 +93,6 @@ def _row(head: Head) -> dict[str, object]:
         "data": msgspec.json.encode(head),
         "message": None,
     }
-
-
-def _portions(wanted: list) -> list[list]:  # type: ignore[type-arg]
-    return [wanted[n : n + _MANY] for n in range(0, len(wanted), _MANY)]
 
 
 def message(engine: Engine, place: Place) -> bytes | None:

@@ -34,6 +34,7 @@ class Account(Struct, frozen=True, omit_defaults=True):
     imap_tls: Tls = ""
     token_command: str = ""
     limits: tuple[int, int, int] = (0, 0, 0)
+    certificate: str = ""
 
     @property
     def smtp_at_once(self) -> bool:
@@ -44,8 +45,6 @@ class Account(Struct, frozen=True, omit_defaults=True):
     def imap_at_once(self) -> bool:
         """Whether the line to the mailbox is encrypted from its first byte (RFC 8314 §3)."""
         return self.imap_tls == "at once" or (not self.imap_tls and self.imap_port == 993)
-
-    certificate: str = ""
 
 
 class Settings(Struct, frozen=True, omit_defaults=True):

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import msgspec
 from sqlalchemy import Engine, delete, insert, select
 
-from nebbet.core.errors import NebbetError
+from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Letter, from_json, to_json
 from nebbet.library.engine import explained
 from nebbet.personal.items import Item
@@ -35,7 +35,7 @@ def put_away(engine: Engine, before: float) -> None:
 def _letter(data: bytes) -> Letter | None:
     try:
         return msgspec.json.decode(data, type=Item).letter
-    except (msgspec.DecodeError, UnicodeDecodeError):
+    except UNREADABLE:
         return None
 
 

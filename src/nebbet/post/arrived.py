@@ -15,6 +15,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.message.answering import fields_of
 from nebbet.core.message.head import Head, Place
 from nebbet.core.message.received import LARGEST, parsed
+from nebbet.core.portions import portions
 from nebbet.core.sentences import said
 
 MOST = 2000  # messages of a folder that are known by their headers, the newest ones
@@ -99,8 +100,7 @@ def _words(flags: object) -> tuple[str, ...]:
 
 
 def _heads(client: IMAPClient, account: str, folder: str, uids: list[int]) -> Iterator[Head]:
-    for start in range(0, len(uids), _AT_ONCE):
-        some = uids[start : start + _AT_ONCE]
+    for some in portions(uids, _AT_ONCE):
         answer = client.fetch(some, [b"FLAGS", b"INTERNALDATE", b"RFC822.SIZE", _HEADERS])
         for uid in some:
             if (found := answer.get(uid)) is not None:

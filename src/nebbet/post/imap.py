@@ -131,17 +131,6 @@ class Copies:
         return client
 
 
-def file_sent(
-    account: Account, password: str, data: bytes, moment: datetime, *, unless_there: str = ""
-) -> None:
-    """File one copy over a line of its own (see `Copies.file`)."""
-    copies = Copies(account)
-    try:
-        copies.file(password, data, moment, unless_there=unless_there)
-    finally:
-        copies.leave()
-
-
 def _sent_folder(client: IMAPClient, account: Account) -> str:
     """The folder of sent messages: the one that was chosen, where it is there, else the one that
     the server names so (RFC 6154)."""

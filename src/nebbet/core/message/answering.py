@@ -193,6 +193,11 @@ def words_of(received: Received) -> Body:
     return read_foreign(received.html[: 4 * _MOST_QUOTED])
 
 
+def asked_in(fields: Arrived, received: Received) -> str:
+    """What somebody asks in a message: its subject, and what it says in their own words."""
+    return f"{fields.subject}\n{own_words(received)}"
+
+
 def own_words(received: Received) -> str:
     """What whoever wrote a message says in it themselves, in plain words: without what they quote,
     and without the line that leads to that."""

@@ -8,10 +8,10 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.message.answering import Arrived, fields_of, own_words
+from nebbet.core.message.answering import Arrived, arrived, asked_in
 from nebbet.core.message.bounces import Bounce, bounces_in
 from nebbet.core.message.head import ANSWERED, MINE, SEEN, Head, Place
-from nebbet.core.message.received import Received, open_message, parsed
+from nebbet.core.message.received import Received, open_message
 from nebbet.core.message.threads import in_threads
 from nebbet.core.ranking.suggesting import Suggester, Suggestion
 from nebbet.core.records import Member
@@ -26,7 +26,7 @@ from nebbet.library.suggesting import kinds_of, suggester_of
 from nebbet.personal.settings import Account
 
 if TYPE_CHECKING:
-    from nebbet.post.inbox import InboxThread
+    from nebbet.post.inbox import Inbox, InboxThread
 
 
 class Opened(Struct, frozen=True):
@@ -80,14 +80,18 @@ class ArrivedMail(QObject):
             self._look()
 
     def _look(self) -> None:
-        from nebbet.post.inbox import Inbox, InboxThread
+        from nebbet.post.inbox import InboxThread
 
         account = self.account
         if not (account.user and account.imap_host and account.folders):
             return
-        inbox = Inbox(self._shared.stores.personal, account, self._parts.secrets)
-        self._thread = InboxThread(inbox, self._came.emit, self._troubled.emit)
+        self._thread = InboxThread(self._inbox(), self._came.emit, self._troubled.emit)
         self._thread.start()
+
+    def _inbox(self) -> "Inbox":
+        from nebbet.post.inbox import Inbox
+
+        return Inbox(self._shared.stores.personal, self.account, self._parts.secrets)
 
     def _end(self) -> None:
         if self._thread:
@@ -110,11 +114,11 @@ class ArrivedMail(QObject):
     # What is known
 
     def _load(self) -> None:
-        from nebbet.personal import arrived
+        from nebbet.personal.arrived import heads
 
         personal, user = self._shared.stores.personal, self.account.user
         self._shared.reads.run(
-            lambda: [one for one in arrived.heads(personal) if one.place.account == user],
+            lambda: [one for one in heads(personal) if one.place.account == user],
             self._take_up,
             self._voice.fail,
         )
@@ -138,22 +142,12 @@ class ArrivedMail(QObject):
     def open(self, head: Head, done: Callable[[Opened], object]) -> None:
         """Read a message: what is kept of it, or else from the mailbox. Only by that it counts as
         read."""
-        personal, account = self._shared.stores.personal, self.account
-        secrets = self._parts.secrets
-        place = head.place
+        inbox, place = self._inbox(), head.place
 
         def fetch() -> bytes:
-            from nebbet.personal import arrived
-            from nebbet.post.arrived import fetch_message
-            from nebbet.post.imap import mailbox
-            from nebbet.post.secret import secret_of
+            from nebbet.post import acting
 
-            if (kept := arrived.message(personal, place)) is not None:
-                return kept
-            with mailbox(account, secret_of(account, secrets)) as client:
-                data = fetch_message(client, place, arrived.validity_of(personal, place))
-            arrived.keep_message(personal, place, data)
-            return data
+            return acting.read(inbox, place)
 
         def came(data: bytes) -> None:
             self.open_data(data, done, place)
@@ -171,12 +165,12 @@ class ArrivedMail(QObject):
         known = self._suggester
 
         def read() -> tuple[Opened, Suggester]:
-            fields, received = fields_of(parsed(data)), open_message(data)
+            fields, received = arrived(data), open_message(data)
             suggester = known[1] if known and known[0] is catalogue else suggester_of(catalogue)
             about = about_message(people, fields, received)
-            text = f"{fields.subject}\n{own_words(received)}"
+            asked = asked_in(fields, received)
             bounces = bounces_in(data)
-            suggestions = () if bounces else suggester.suggest(text, kinds_of(about.cases))
+            suggestions = () if bounces else suggester.suggest(asked, kinds_of(about.cases))
             made = Opened(fields, received, about, suggestions, place, data, bounces)
             return made, suggester
 
@@ -192,21 +186,13 @@ class ArrivedMail(QObject):
         """Give a message flags on the server, or take some away."""
         flags = tuple(dict.fromkeys(one for one in (*head.flags, *add) if one not in remove))
         self._show_flags(head.key, flags)
-        personal, account, place = self._shared.stores.personal, self.account, head.place
-        secrets = self._parts.secrets
+        inbox, place = self._inbox(), head.place
         added, removed = tuple(add), tuple(remove)
 
         def change() -> tuple[str, ...]:
-            from nebbet.personal import arrived
-            from nebbet.post.arrived import set_flags
-            from nebbet.post.imap import mailbox
-            from nebbet.post.secret import secret_of
+            from nebbet.post import acting
 
-            with mailbox(account, secret_of(account, secrets)) as client:
-                validity = arrived.validity_of(personal, place)
-                found = set_flags(client, place, validity, added, removed)
-            arrived.set_flags(personal, place, found)
-            return found
+            return acting.mark(inbox, place, added, removed)
 
         def failed(error: NebbetError) -> None:
             self._show_flags(head.key, head.flags)
@@ -247,20 +233,14 @@ class ArrivedMail(QObject):
 
     def file_away(self, head: Head, folder: str) -> None:
         """Move a message into another folder of its mailbox."""
-        personal, account, place = self._shared.stores.personal, self.account, head.place
-        secrets = self._parts.secrets
+        inbox, place = self._inbox(), head.place
         held = self.heads.pop(head.key, None)
         self.changed.emit()
 
         def act() -> None:
-            from nebbet.personal import arrived
-            from nebbet.post.arrived import move
-            from nebbet.post.imap import mailbox
-            from nebbet.post.secret import secret_of
+            from nebbet.post import acting
 
-            with mailbox(account, secret_of(account, secrets)) as client:
-                move(client, place, arrived.validity_of(personal, place), folder)
-            arrived.forget(personal, place)
+            acting.file_away(inbox, place, folder)
 
         def failed(error: NebbetError) -> None:
             if held:
