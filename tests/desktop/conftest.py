@@ -52,8 +52,9 @@ def garbage_is_collected_here() -> Iterator[None]:
     """What Qt owns may only end in the window's thread: in another one, the end waits for Python
     while Python waits for Qt."""
     gc.disable()
+    gc.collect()  # of the test before: only now is it really over
+    gc.freeze()  # what stays is of no test, and need not be looked through again
     yield
-    gc.collect()
 
 
 @pytest.fixture(autouse=True)

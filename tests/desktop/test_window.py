@@ -462,3 +462,21 @@ def test_a_case_number_comes_first_in_the_find_field(hand: Hand) -> None:
     hand.press("Esc", "Ctrl+F")
     hand.type("zzqqxx")
     assert found.item(0).text() == "Nothing is found."
+
+
+def test_background_work_keeps_nothing_of_what_it_did(qtbot: QtBot) -> None:
+    """What a call knows ends with it, whatever Qt's binding keeps: a catalogue for each would fill
+    the memory in a day."""
+
+    class Known:
+        pass
+
+    operations, answered, held = Operations(), list[object](), list[weakref.ref[Known]]()
+    for number in range(20):
+        known = Known()
+        held.append(weakref.ref(known))
+        operations.run(lambda known=known: known is None, answered.append, answered.append)
+        del known
+        qtbot.waitUntil(lambda so_far=number: len(answered) > so_far, timeout=5000)
+    operations.finish()
+    assert not [one for one in held if one() is not None]

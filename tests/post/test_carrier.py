@@ -239,8 +239,8 @@ def test_one_bad_letter_does_not_stop_the_next(
 
 def test_killed_on_the_line_is_told_and_not_sent_again(office: Office, item: Item) -> None:
     outbox.enqueue(office.personal, item, office.now())
-    assert outbox.claim(office.personal, item.id)
-    assert not outbox.claim(office.personal, item.id), "two carriers never take one letter"
+    assert outbox.claim(office.personal, item)
+    assert not outbox.claim(office.personal, item), "two carriers never take one letter"
     assert outbox.recover(office.personal) == 1
     entry = only(deliver_due(office))
     assert entry.state == "uncertain"
@@ -530,29 +530,6 @@ def test_a_command_that_gives_no_token_is_told(service: MailService, command: st
         secret.secret_of(account, SessionSecrets({}))
 
 
-def test_a_mailbox_is_entered_with_a_token(service: MailService) -> None:
-    """By the newer way where the server has it."""
-    account = replace(service.account(ME), token_command="token")
-    asked: list[tuple[str, str]] = []
-
-    class Client:
-        def __init__(self, *able: str) -> None:
-            self._able = able
-
-        def has_capability(self, name: str) -> bool:
-            return name in self._able
-
-        def oauthbearer_login(self, _user: str, token: str) -> None:
-            asked.append(("OAUTHBEARER", token))
-
-        def oauth2_login(self, _user: str, token: str) -> None:
-            asked.append(("XOAUTH2", token))
-
-    imap._enter_with_token(Client("AUTH=OAUTHBEARER"), account, "t")  # type: ignore[arg-type]
-    imap._enter_with_token(Client(), account, "t")  # type: ignore[arg-type]
-    assert asked == [("OAUTHBEARER", "t"), ("XOAUTH2", "t")]
-
-
 def test_an_account_s_limits_are_kept_over_restarts(
     office: Office, me: Member, token: Callable[[], str], hanna: Contact, clock: Clock
 ) -> None:
@@ -594,7 +571,7 @@ def test_what_another_process_delivers_is_left_to_it(
     with alone(office.personal) as nobody_else:
         assert nobody_else
         assert only(deliver_due(office)).state == "held"
-        assert outbox.claim(office.personal, item.id), "as the other process does"
+        assert outbox.claim(office.personal, item), "as the other process does"
         assert outbox.recover(office.personal) == 0, "it is on its way, and not left behind"
     assert outbox.recover(office.personal) == 1
 

@@ -13,7 +13,8 @@ import signal
 import sqlite3
 import time
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from multiprocessing.connection import Connection
 from pathlib import Path
 
@@ -131,7 +132,7 @@ def _cut(folder: Path) -> int:
     return int(count)
 
 
-def _said_by(folder: Path) -> Counter[str]:
+def said_by(folder: Path) -> Counter[str]:
     """How many messages with each Message-ID a mailbox has."""
     found = mailbox.Maildir(folder, create=False)
     return Counter(
@@ -143,37 +144,60 @@ def _said_by(folder: Path) -> Counter[str]:
 @pytest.mark.timeout(600 + KILLS)
 def test_killed_while_letters_go(tmp_path: Path, service: tuple[Connection, Account]) -> None:
     line, account = service
-    chance, told, cut = random.Random(5), [], 0
-    open_personal(tmp_path / "personal.sqlite").dispose()
-    open_library(tmp_path / "library.sqlite").close()
-    for turn in range(KILLS):
+
+    def misbehave(chance: random.Random) -> bool:
         drop = chance.choice(["", "", "", "before", "after"])
         faults = {
             "refuse": {NOBODY}, "drop": drop, "busy": chance.choice([0, 0, 0, 421, 451]),
             "slow": chance.choice([0.0, 0.0, 0.02]),
         }  # fmt: skip
         line.send(faults)
-        assert line.recv()
-        told += _killed(tmp_path, account, turn, chance.uniform(0.1, 0.8))
-        before, cut = cut, _cut(tmp_path)
-        assert cut == before or drop == "after", "unsure only where the answer was cut off"
+        return bool(line.recv()) and drop == "after"
+
+    told = kill_over_and_over(tmp_path, account, misbehave)
     line.send({"drop": "", "busy": 0, "slow": 0.0})
     assert line.recv()
-    office = _office(tmp_path, account, KILLS)
+    with the_rest(tmp_path, account) as office:
+        taken = said_by(tmp_path / "mail" / CATCH_ALL)
+        is_whole(office, tmp_path, told, taken, said_by(tmp_path / "mail" / ME / ".Sent"))
+
+
+def kill_over_and_over(
+    folder: Path, account: Account, begin: Callable[[random.Random], bool]
+) -> list[str]:
+    """Let letters go and kill who sends them, KILLS times; returns the letters that were told of.
+    begin is called before each turn, and says whether answers may be cut off in it."""
+    chance, told, cut = random.Random(5), [], 0
+    open_personal(folder / "personal.sqlite").dispose()
+    open_library(folder / "library.sqlite").close()
+    for turn in range(KILLS):
+        may_cut = begin(chance)
+        told += _killed(folder, account, turn, chance.uniform(0.1, 0.8))
+        before, cut = cut, _cut(folder)
+        assert cut == before or may_cut, "unsure only where the answer was cut off"
+    return told
+
+
+@contextmanager
+def the_rest(folder: Path, account: Account) -> Iterator[Office]:
+    """The office after the last kill, when everything went that can."""
+    office = _office(folder, account, KILLS)
     outbox.recover(office.personal)
     while any(e.state != "refused" for e in deliver_due(office) if e.due <= office.now()):
         pass
-    _is_whole(office, tmp_path, told)
+    yield office
     office.personal.dispose()
     office.library.close()
 
 
-def _is_whole(office: Office, folder: Path, told: list[str]) -> None:
-    """Nothing is lost, nothing went twice, and every place says the same."""
+def is_whole(
+    office: Office, folder: Path, told: list[str], taken: Counter[str], filed: Counter[str]
+) -> None:
+    """Nothing is lost, nothing went twice, and every place says the same. taken is what the server
+    took, filed what lies in the folder of sent ones: how many of each Message-ID."""
     states = ("held", "waiting", "sending", "refused", "uncertain", "sent", "gone")
     entries = {e.item.id: e for e in outbox.queued(office.personal, states)}
     assert {*told} <= entries.keys(), "what was in the outbox is there"
-    taken = _said_by(folder / "mail" / CATCH_ALL)
     assert not taken or max(taken.values()) == 1, "nothing went twice"
     by_state: dict[str, list[str]] = {}
     for entry in entries.values():
@@ -186,7 +210,6 @@ def _is_whole(office: Office, folder: Path, told: list[str]) -> None:
     assert len(unsure) - _cut(folder) <= KILLS, "a kill leaves one letter unsure, or none"
     kept = Counter(entry.message_id for entry in latest(office.library.engine))
     assert {*kept} <= {*gone} and (len(kept) == len(gone) or len(gone) > 2000)
-    filed = _said_by(folder / "mail" / ME / ".Sent")
     assert filed == Counter(gone)
     went = sum(taken[one] for one in unsure)
     print(

@@ -102,14 +102,16 @@ def take_back(engine: Engine, item_id: str, now: float) -> Letter | None:
         return letter
 
 
-def claim(engine: Engine, item_id: str) -> bool:
-    """Mark a letter as being sent; False when it was taken back or changed meanwhile."""
+def claim(engine: Engine, item: Item) -> bool:
+    """Mark a letter as on the line: from here on it may have gone. False when it was taken back
+    meanwhile, even if it was sent anew since: then it is another message."""
     table = outbox_table
+    this = (table.c.id == item.id) & (table.c.message_id == item.outgoing.message_id)
     with explained("The outbox cannot be written"), engine.begin() as connection:
         found = connection.execute(
             update(table)
-            .where(table.c.id == item_id, table.c.state.in_(("held", "waiting")))
-            .values(state="sending", attempts=table.c.attempts + 1)
+            .where(this, table.c.state.in_(("held", "waiting")))
+            .values(state="sending")
         )
         return found.rowcount > 0
 
@@ -123,10 +125,13 @@ def mark(engine: Engine, item_id: str, **change: object) -> None:
 
 
 def settle(engine: Engine, item_id: str, state: State, *, due: float, words: str = "") -> bool:
-    """Bring a letter into another state, if it may come there from where it is; says whether."""
+    """Bring a letter into another state, if it may come there from where it is; says whether. One
+    that waits was tried once more."""
     table = outbox_table
     may = (table.c.id == item_id) & table.c.state.in_(_BEFORE[state])
-    change = {"state": state, "due": due, "words": words}
+    change: dict[str, object] = {"state": state, "due": due, "words": words}
+    if state == "waiting":
+        change["attempts"] = table.c.attempts + 1
     with explained("The outbox cannot be written"), engine.begin() as connection:
         return connection.execute(update(table).where(may).values(change)).rowcount > 0
 

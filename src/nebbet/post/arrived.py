@@ -49,6 +49,13 @@ class Looked(Struct, frozen=True):
     anew: bool = False
 
 
+def count_changes(client: IMAPClient) -> None:
+    """Ask a server that can to count what changes in folders (RFC 7162 §3.1): some begin only
+    then. To be called before a folder is opened."""
+    if client.has_capability("ENABLE") and client.has_capability("CONDSTORE"):
+        client.enable("CONDSTORE")
+
+
 def look(
     client: IMAPClient,
     account: str,
@@ -171,4 +178,6 @@ def move(client: IMAPClient, place: Place, validity: int, folder: str) -> None:
     else:
         client.copy([place.uid], folder)
         client.delete_messages([place.uid])
-        client.expunge([place.uid] if client.has_capability("UIDPLUS") else None)
+        # Without UIDPLUS, what others marked would go as well: then it stays marked.
+        if client.has_capability("UIDPLUS"):
+            client.expunge([place.uid])

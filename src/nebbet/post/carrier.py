@@ -149,17 +149,15 @@ def _hand_in(office: Office, entry: Queued, line: "Line") -> Outcome | None:
     try:
         entry = _of_the_day(office, entry)
         password = _password(office)
-        if not outbox.claim(office.personal, entry.item.id):
-            return None
+        return _hand_over(office, entry, password, line)
     except DeliveryError as error:
         return _put_off(office, entry, error)
-    except NebbetError as error:  # the personal file cannot be written: nothing has begun
+    except NebbetError as error:  # the personal file cannot be written: nothing has gone
         office.stuck.append(error)
         return None
     except Exception:
         _log.exception("a letter could not be made ready")
         return _put_off(office, entry, _UNFORESEEN)
-    return _hand_over(office, entry, password, line)
 
 
 def _of_the_day(office: Office, entry: Queued) -> Queued:
@@ -191,14 +189,15 @@ def _password(office: Office) -> str:
     return secret_of(office.account, office.secrets)
 
 
-def _hand_over(office: Office, entry: Queued, password: str, line: "Line") -> Outcome:
-    """Give the letter to the server: what comes back is its word, or that there was none."""
+def _hand_over(office: Office, entry: Queued, password: str, line: "Line") -> Outcome | None:
+    """Give the letter to the server; nothing where it was taken back meanwhile. It is claimed at
+    the last moment: whatever ends Nebbet before leaves it as it was."""
     outgoing = entry.item.outgoing
-    try:
-        line.deliver(password, outgoing.sender, outgoing.recipients, outgoing.data)
-    except DeliveryError as error:
-        return _put_off(office, entry, error)
-    return Outcome("sent", office.now())
+    went = line.deliver(
+        password, outgoing.sender, outgoing.recipients, outgoing.data,
+        lambda: outbox.claim(office.personal, entry.item),
+    )  # fmt: skip
+    return Outcome("sent", office.now()) if went else None
 
 
 def _record_all(office: Office, entries: list[Queued]) -> None:

@@ -1,14 +1,14 @@
 """Filing sent messages in one's own mailbox and finding them again (RFC 3501)."""
 
 import logging
-from collections.abc import Collection, Iterator
+from collections.abc import Callable, Collection, Iterator
 from contextlib import ExitStack, contextmanager, suppress
 from datetime import datetime
+from functools import partial
 
 from imapclient import IMAPClient
 from imapclient.exceptions import IMAPClientError, LoginError
 
-from nebbet.core.characters import whole
 from nebbet.core.errors import NebbetError
 from nebbet.personal.settings import Account
 from nebbet.post.bounded import BoundedIMAPClient
@@ -21,6 +21,7 @@ from nebbet.post.connection import (
     tls_context,
     unreachable,
 )
+from nebbet.post.login import ways
 from nebbet.post.secret import forget_token
 
 _DRAFTS = "Drafts"
@@ -62,28 +63,27 @@ def _explained(account: Account, error: Exception) -> NebbetError:
 
 
 def _enter(client: IMAPClient, account: Account, password: str) -> None:
-    """Encrypt the line and log in. A name or password outside ASCII needs AUTHENTICATE PLAIN:
-    LOGIN has no way to say it (RFC 3501 §6.2.3)."""
+    """Encrypt the line and log in, in the best way that is offered; where that is refused, once in
+    the next one: a server may offer one for which it does not hold what it needs."""
     if not account.imap_at_once:
         client.starttls(tls_context(account))
-    try:
-        if account.token_command:
-            _enter_with_token(client, account, password)
-        elif (account.user + password).isascii():
-            client.login(account.user, password)
-        else:
-            client.plain_login(whole(account.user), whole(password))
-    except LoginError:
-        forget_token(account)
-        raise login_refused(account) from None
-
-
-def _enter_with_token(client: IMAPClient, account: Account, token: str) -> None:
-    """Log in with a token: OAUTHBEARER (RFC 7628), or what came before it."""
-    if client.has_capability("AUTH=OAUTHBEARER"):
-        client.oauthbearer_login(account.user, token)
-    else:
-        client.oauth2_login(account.user, token)
+    offered = [one.decode("ascii", "replace").removeprefix("AUTH=")
+               for one in client.capabilities() if one.startswith(b"AUTH=")]  # fmt: skip
+    known = ways(account, account.imap_host, account.imap_port, password, offered)[:2]
+    tries: list[Callable[[], object]] = [
+        partial(client.sasl_login, way.name, way.answer) for way in known
+    ]
+    # LOGIN has no way to say what is outside ASCII (RFC 3501 §6.2.3).
+    if not tries and (account.user + password).isascii():
+        tries.append(lambda: client.login(account.user, password))
+    for log_in in tries:
+        with suppress(LoginError):
+            log_in()
+            # What a server offers may be another list for whoever is in (RFC 9051 §6.1.1).
+            client._cached_capabilities = None
+            return
+    forget_token(account)
+    raise login_refused(account)
 
 
 class Copies:

@@ -16,7 +16,7 @@ from nebbet.core.sentences import said
 from nebbet.personal import arrived as kept
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Account
-from nebbet.post.arrived import FolderState, look
+from nebbet.post.arrived import FolderState, count_changes, look
 from nebbet.post.imap import mailbox
 from nebbet.post.secret import secret_of
 
@@ -124,6 +124,7 @@ class InboxThread:
         password = secret_of(inbox.account, inbox.secrets)
         with mailbox(inbox.account, password) as client:
             self._line = client
+            count_changes(client)
             while not self._stopped.is_set():
                 seen = look_into(inbox, client)
                 if self._failed or seen.missing != self._missing:

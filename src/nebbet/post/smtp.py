@@ -4,11 +4,12 @@ import base64
 import logging
 import smtplib
 import ssl
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from email.utils import unquote
+from functools import cache
 
-from nebbet.core.characters import whole
+from nebbet.core.errors import NebbetError
 from nebbet.core.message.bounces import explained
 from nebbet.personal.settings import Account
 from nebbet.post.bounded import BoundedSMTP
@@ -22,11 +23,13 @@ from nebbet.post.connection import (
     unreachable,
 )
 from nebbet.post.errors import DeliveryError
+from nebbet.post.login import Way, ways
 from nebbet.post.secret import forget_token
 
 # An address literal (RFC 5321 §4.1.3): smtplib would else ask the network for this machine's name,
 # wait for it, and tell it to the world.
 _ME = "[127.0.0.1]"
+_QUESTIONS = 4  # that a server asks while one logs in
 _PATIENCE = 4  # times as long as for any other answer
 _log = logging.getLogger(__name__)
 
@@ -39,21 +42,31 @@ class Line:
         self._account, self._timeout = account, timeout
         self._server: smtplib.SMTP | None = None
 
-    def deliver(self, password: str, sender: str, recipients: Sequence[str], data: bytes) -> None:
-        """Send a message to all its recipients or to none. Raises DeliveryError.
+    def deliver(
+        self,
+        password: str,
+        sender: str,
+        recipients: Sequence[str],
+        data: bytes,
+        may_go: Callable[[], bool] = lambda: True,
+    ) -> bool:
+        """Send a message to all its recipients or to none; says whether it went. Raises
+        DeliveryError.
 
         Recipients are offered one by one first: if the server refuses one, nothing is sent, so that
-        the letter can be mended and sent once.
+        the letter can be mended and sent once. may_go is asked when all was said but the end of
+        the message, before which no server takes it (RFC 5321 §4.1.1.4).
         """
+        message = (sender, recipients, data, cache(may_go))
         if self._server is not None:
             try:
-                return self._hand_over(password, sender, recipients, data)
+                return self._hand_over(password, *message)
             except DeliveryError as error:
                 # A line that was idle, or had its share of letters, is closed by many a server:
                 # nothing has gone, and what a fresh one says counts.
                 if error.kind not in ("busy", "unreachable"):
                     raise
-        return self._hand_over(password, sender, recipients, data)
+        return self._hand_over(password, *message)
 
     def leave(self) -> None:
         """Say goodbye, if anything was said."""
@@ -61,9 +74,27 @@ class Line:
         if server is not None:
             _leave(server)
 
+    def _is_let_go(self, may_go: Callable[[], bool]) -> bool:
+        """Whether the end of the message may be said. Otherwise the line is closed without a word:
+        in the middle of a message, any would be part of it."""
+        let_go = False
+        try:
+            let_go = may_go()
+        finally:
+            server = self._server
+            if not let_go and server is not None:
+                self._server = None
+                server.close()
+        return let_go
+
     def _hand_over(
-        self, password: str, sender: str, recipients: Sequence[str], data: bytes
-    ) -> None:
+        self,
+        password: str,
+        sender: str,
+        recipients: Sequence[str],
+        data: bytes,
+        may_go: Callable[[], bool],
+    ) -> bool:
         host, handed, done = self._account.smtp_host, False, False
         try:
             if self._server is None:
@@ -73,10 +104,13 @@ class Line:
             _offer(server, sender, recipients)
             _begin(server)
             _send_text(server, data)
+            if not self._is_let_go(may_go):
+                return False
             handed = True  # from here on the server may take it
             _end(server, self._timeout)
             done = True
-        except DeliveryError:
+            return True
+        except NebbetError:
             raise
         except smtplib.SMTPResponseException as error:
             raise _answer(error.smtp_code, error.smtp_error, "the letter") from None
@@ -159,46 +193,40 @@ def _enter(server: smtplib.SMTP, account: Account, password: str) -> None:
 
 
 def _log_in(server: smtplib.SMTP, account: Account, password: str) -> None:
-    """Log in (RFC 4954). The library's own login knows no letters outside ASCII (RFC 4616 §2)."""
-    offered = server.esmtp_features.get("auth", "").upper().split()
-    if account.token_command:
-        code, words = _show_token(server, account, password, offered)
-    elif "PLAIN" in offered:
-        secret = base64.b64encode(whole(f"\0{account.user}\0{password}").encode()).decode("ascii")
-        code, words = server.docmd("AUTH", f"PLAIN {secret}")
-    elif "LOGIN" in offered:
-        code, words = server.docmd("AUTH", "LOGIN")
-        for said in (account.user, password):
-            if code == 334:
-                code, words = server.docmd(base64.b64encode(whole(said).encode()).decode("ascii"))
-    else:
+    """Log in (RFC 4954) in the best way that is offered. A server may offer one for which it does
+    not hold what it needs: then the next one is tried, once."""
+    offered = server.esmtp_features.get("auth", "").split()
+    known = ways(account, account.smtp_host, account.smtp_port, password, offered)
+    if not known:
         raise DeliveryError(
             "account",
             f"The mail server {account.smtp_host} offers no way to log in that Nebbet knows",
             "Nothing was sent; ask whoever runs the mail server for AUTH PLAIN or LOGIN",
         )
-    if code in (235, 503):
-        return
+    for way in known[:2]:
+        code, words = _exchange(server, way)
+        if code in (235, 503):
+            return
     if code in (535, 534, 538, 530):
         forget_token(account)
         raise login_refused(account)
     raise _answer(code, words, "your login")
 
 
-def _show_token(
-    server: smtplib.SMTP, account: Account, token: str, offered: Sequence[str]
-) -> tuple[int, bytes]:
-    """Log in with a token: OAUTHBEARER (RFC 7628 §3.1), or what came before it."""
-    if "OAUTHBEARER" in offered:
-        said = f"n,a={account.user},\x01host={account.smtp_host}\x01port={account.smtp_port}\x01"
-        kind = "OAUTHBEARER"
-    else:
-        said, kind = f"user={account.user}\x01", "XOAUTH2"
-    secret = base64.b64encode(f"{said}auth=Bearer {token}\x01\x01".encode()).decode("ascii")
-    code, words = server.docmd("AUTH", f"{kind} {secret}")
-    if code == 334:  # what is wrong follows an empty answer (RFC 7628 §3.2.3)
-        code, words = server.docmd("AQ==" if kind == "OAUTHBEARER" else "")
+def _exchange(server: smtplib.SMTP, way: Way) -> tuple[int, bytes]:
+    """Ask to be let in and answer what is asked (RFC 4954 §4)."""
+    begin = f"{way.name} {_base64(way.answer(b''))}" if way.speaks_first else way.name
+    code, words = server.docmd("AUTH", begin)
+    for _ in range(_QUESTIONS):
+        if code != 334:
+            break
+        asked = base64.b64decode(words + b"==")
+        code, words = server.docmd(_base64(way.answer(asked)))
     return code, words
+
+
+def _base64(data: bytes) -> str:
+    return base64.b64encode(data).decode("ascii")
 
 
 def _offer(server: smtplib.SMTP, sender: str, recipients: Sequence[str]) -> None:

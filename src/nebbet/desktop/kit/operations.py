@@ -19,19 +19,24 @@ BUG = NebbetError(
 
 
 class _Task(QRunnable):
+    """A call. Qt's binding does not always give up what has run: it lets go of the call by
+    itself, and with it of all that the call knows."""
+
     def __init__(self, call: Callable[[], Any], finished: Callable[[Any], None]) -> None:
         super().__init__()
-        self._call, self._finished = call, finished
+        self._work: list[Callable[..., Any]] = [call, finished]
 
     def run(self) -> None:
+        call, finished = self._work
+        self._work.clear()
         try:
-            result = self._call()
+            result = call()
         except NebbetError as error:
             result = error
         except Exception:  # a bug: logged whole, and told to the person in one sentence
             _log.error("background work failed\n%s", traceback.format_exc())
             result = BUG
-        self._finished(result)
+        finished(result)
 
 
 class Operations(QObject):
