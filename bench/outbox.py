@@ -31,8 +31,8 @@ from nebbet.personal.items import Item
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.settings import Account
 from nebbet.personal.tables import open_personal
-from nebbet.post.carrier import Office, _let_go, _register
 from nebbet.post.connection import tls_context
+from nebbet.post.delivering import Office, _let_go, _register
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
 from tests.conftest import NOW

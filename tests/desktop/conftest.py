@@ -85,7 +85,7 @@ def service(home: Home) -> Iterator[MailService]:
     settings = read_settings(home.settings_file)
     # Only tests of arrived messages look into the mailbox.
     account = replace(settings.account, folders=())
-    write_settings(home.settings_file, replace(settings, hold_seconds=0, account=account))
+    write_settings(home.settings_file, replace(settings, hold_seconds=0, account=account, more=()))
     yield made
     made.stop()
 
@@ -221,7 +221,8 @@ def template(hand: Hand, key: str = "refund-agreed") -> Template:
 
 def open_window(home: Home, now: Callable[[], datetime] | None = None) -> Window:
     settings = read_settings(home.settings_file)
-    return open_window_with(home, SessionSecrets({settings.account.user: demo.PASSWORD}), now)
+    users = [account.user for account in settings.accounts]
+    return open_window_with(home, SessionSecrets(dict.fromkeys(users, demo.PASSWORD)), now)
 
 
 def open_window_with(

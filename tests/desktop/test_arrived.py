@@ -282,7 +282,7 @@ def test_without_a_line_what_was_read_can_be_read(hand: Hand, letters: LettersPa
     open_row(hand, "Hanna Verrell")
     open_row(hand, "Lorne Haldane")
     mail = hand.session.arrived
-    mail.use(replace(mail.account, imap_port=1))
+    mail.use((replace(mail.accounts[0], imap_port=1),))
     hand.until(lambda: hand.session.arrived.trouble)
     assert letters.pile.trouble.isVisible() and "cannot be reached" in letters.pile.trouble.text()
     view = open_row(hand, "Hanna Verrell")

@@ -13,7 +13,6 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from nebbet.core.body import BUILT_IN
 from nebbet.desktop import application
 from nebbet.library.moving import copy_library
 from nebbet.library.store import open_library
@@ -229,15 +228,6 @@ def _write_a_passage(hand: Hand) -> None:
     hand.press("Ctrl+Home")
 
 
-def _write_a_frame(hand: Hand) -> None:
-    hand.press("Alt+3")
-    hand.window.library.show_frames()
-    page = hand.window.library.frames
-    page.refresh(next(key for key in hand.session.shared.catalogue.frames if key not in BUILT_IN))
-    page.name.setFocus()
-    hand.press("End")
-
-
 def _write_a_member(hand: Hand) -> None:
     hand.press("Alt+3")
     hand.window.library.show_members()
@@ -245,15 +235,8 @@ def _write_a_member(hand: Hand) -> None:
     hand.press("End")
 
 
-def _write_the_working_days(hand: Hand) -> None:
-    hand.press("Alt+3")
-    hand.window.library.show_facts()
-    hand.window.library.facts.working_days.closed.setFocus()
-
-
 PAGES = [
-    _write_in_the_editor, _write_a_letter, _write_a_fact, _write_a_passage, _write_a_frame,
-    _write_a_member, _write_the_working_days,
+    _write_in_the_editor, _write_a_letter, _write_a_fact, _write_a_passage, _write_a_member,
 ]  # fmt: skip
 
 

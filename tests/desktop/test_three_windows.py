@@ -36,7 +36,7 @@ from tests.desktop.on_server import kept
 from tests.library.conftest import database, server  # noqa: F401 - fixtures
 from tests.library.line import Line
 
-ACTS = int(os.environ.get("NEBBET_ACTS", "150"))
+ACTS = int(os.environ.get("NEBBET_ACTS", "80"))
 SEED = int(os.environ.get("NEBBET_SEED", "1"))
 PEOPLE = {demo.LEAD: "lead", "anneli.brandt": "lead", demo.ME: "colleague"}
 FACTS = ("desk_phone", "desk_hours")

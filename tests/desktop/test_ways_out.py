@@ -76,7 +76,7 @@ def test_the_menu_offers_what_there_is(hand: Hand, letters: LettersPage) -> None
 def test_a_draft_lies_in_the_mailbox(hand: Hand, letters: LettersPage) -> None:
     letters.ways.to_drafts()
     hand.until(lambda: "of your mailbox" in hand.said)
-    account = hand.session.sending.account
+    account = hand.session.sending.accounts[0]
     with imap.mailbox(account, demo.PASSWORD) as client:
         client.select_folder("Drafts", readonly=True)
         (found,) = client.fetch(client.search("ALL"), ["FLAGS", "RFC822"]).values()

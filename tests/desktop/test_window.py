@@ -272,13 +272,13 @@ def test_the_profile_is_kept_and_used(hand: Hand) -> None:
     profile.fields["email"].setText("benedek.roy@lislesound.example")
     hand.press("Ctrl+S")
     hand.until(lambda: hand.session.shared.me and hand.session.shared.me.phone == "01632 960 999")
-    profile.folders.setText("INBOX,  Team/Übersicht ,")
-    profile.tls["imap_tls"].setCurrentIndex(2)
+    profile.mailboxes.folders.setText("INBOX,  Team/Übersicht ,")
+    profile.mailboxes.tls["imap_tls"].setCurrentIndex(2)
     hand.press("Ctrl+S")
     hand.until(lambda: hand.session.settings.account.folders == ("INBOX", "Team/Übersicht"))
     kept = read_settings(hand.session.parts.home.settings_file).account
     assert kept.folders == ("INBOX", "Team/Übersicht") and kept.imap_tls == "starttls"
-    profile.folders.setText("")
+    profile.mailboxes.folders.setText("")
     hand.press("Ctrl+S")
     hand.until(lambda: hand.session.settings.account.folders == ())
     hand.click(profile.try_button)

@@ -18,7 +18,7 @@ from nebbet.library.store import Library, open_library
 from nebbet.personal.items import Item
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.tables import open_personal
-from nebbet.post.carrier import Office
+from nebbet.post.delivering import Office
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
 from tests.conftest import NOW

@@ -26,7 +26,8 @@ from nebbet.personal.alone import alone
 from nebbet.personal.items import Item, Queued
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.post import imap, secret
-from nebbet.post.carrier import RETRY_SECONDS, Carrier, Office, deliver_due
+from nebbet.post.carrier import Carrier
+from nebbet.post.delivering import RETRY_SECONDS, Office, deliver_due
 from nebbet.post.errors import DeliveryError
 from nebbet.post.pace import limits_in_words, read_limits
 from nebbet.post.smtp import deliver

@@ -34,7 +34,7 @@ from nebbet.personal.items import Item
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.settings import Account
 from nebbet.personal.tables import open_personal
-from nebbet.post.carrier import Office, deliver_due
+from nebbet.post.delivering import Office, deliver_due
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
 from tests.conftest import NOW

@@ -11,7 +11,7 @@ from nebbet.core.records import Contact, Member
 from nebbet.library import register
 from nebbet.personal import outbox
 from nebbet.post import imap, smtp
-from nebbet.post.carrier import Office, deliver_due
+from nebbet.post.delivering import Office, deliver_due
 from nebbet.post.errors import DeliveryError
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService

@@ -28,7 +28,7 @@ from nebbet.personal import open_letters, outbox
 from nebbet.personal.items import Item
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.tables import letter_table, open_personal, outbox_table
-from nebbet.post.carrier import Office, deliver_due
+from nebbet.post.delivering import Office, deliver_due
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
 from tests.post.conftest import ME, PASSWORDS, make_item
@@ -191,7 +191,7 @@ def test_a_mistake_of_ours_is_told_and_nothing_has_gone(
             raise RuntimeError("a mistake")
         return False
 
-    monkeypatch.setattr("nebbet.post.carrier.counts_from_sending", stumble)
+    monkeypatch.setattr("nebbet.post.delivering.counts_from_sending", stumble)
     for number in (1, 2):
         outbox.enqueue(world.personal, item_of(number), world.clock)
     (entry,) = deliver_due(world.office)

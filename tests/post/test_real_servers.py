@@ -27,7 +27,7 @@ from nebbet.personal.settings import Account
 from nebbet.post import imap, smtp
 from nebbet.post.acting import file_away, mark, read
 from nebbet.post.arrived import FolderState, count_changes, look
-from nebbet.post.carrier import Office, deliver_due
+from nebbet.post.delivering import Office, deliver_due
 from nebbet.post.errors import DeliveryError
 from nebbet.post.inbox import Inbox, InboxThread, look_into
 from tests.post.conftest import ME, PASSWORDS, Clock, make_item

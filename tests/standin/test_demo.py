@@ -132,7 +132,7 @@ def test_the_demo_is_made_fresh_or_kept(tmp_path: Path) -> None:
     library.close()
     service.stop()
 
-    service = demo.prepare_demo(home, NOW, keep=True)
+    service = demo.prepare_demo(home, NOW, keep=True, past=False)
     kept = open_library(home.library_file)
     assert len(kept.catalogue(NOW).files) == len(found.files) + 1
     kept.close()
@@ -140,7 +140,7 @@ def test_the_demo_is_made_fresh_or_kept(tmp_path: Path) -> None:
     assert account.smtp_port == service.account(account.user).smtp_port, "ports are this start's"
     service.stop()
 
-    service = demo.prepare_demo(home, NOW)
+    service = demo.prepare_demo(home, NOW, past=False)
     fresh = open_library(home.library_file)
     assert len(fresh.catalogue(NOW).files) == len(found.files)
     fresh.close()

@@ -21,7 +21,7 @@ from nebbet.personal import outbox as outboxes
 from nebbet.personal.home import make_home
 from nebbet.personal.secrets import KeyringSecrets
 from nebbet.personal.tables import open_personal
-from nebbet.post import carrier
+from nebbet.post.delivering import Office, deliver_due
 
 
 @click.command()
@@ -98,11 +98,12 @@ def outbox(ctx: click.Context, deliver: bool, as_json: bool) -> None:
     personal = open_personal(home().personal_file)
     if deliver:
         here = open_here(chance(ctx).now())
-        office = carrier.Office(
-            personal, here.library, here.settings.account, KeyringSecrets(), time.time
+        settings = here.settings
+        office = Office(
+            personal, here.library, settings.account, KeyringSecrets(), time.time, settings.more
         )
         outboxes.recover(personal)
-        carrier.deliver_due(office)
+        deliver_due(office)
         for error in office.stuck:
             click.echo(f"nebbet: {error.sentence}", err=True)
     left = outboxes.queued(personal)

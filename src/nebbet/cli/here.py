@@ -17,7 +17,7 @@ from nebbet.library.store import Library, open_library
 from nebbet.library.writing import Writer
 from nebbet.personal.open_letters import answers
 from nebbet.personal.secrets import KeyringSecrets
-from nebbet.personal.settings import Settings, read_settings
+from nebbet.personal.settings import Settings, own_addresses, read_settings
 from nebbet.personal.stores import reached, without_password
 from nebbet.personal.tables import open_personal
 
@@ -50,7 +50,8 @@ class Here(Struct, frozen=True):
         """The person at this computer at a moment, with the answers they gave last time."""
         own = home().personal_file
         known = answers(open_personal(own)) if own.exists() else {}
-        return Writer(moment, self.catalogue.members.get(self.settings.member), known)
+        me = self.catalogue.members.get(self.settings.member)
+        return Writer(moment, me, known, own=frozenset(own_addresses(self.settings.accounts)))
 
     def template(self, words: str, now: datetime) -> Template:
         """The template of an id, or the best one that the words find. Raises NebbetError."""

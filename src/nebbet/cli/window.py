@@ -56,9 +56,9 @@ def open_demo(
     me = demo.ME if colleague else demo.LEAD
     with take_home(home):
         service = demo.prepare_demo(home, application.local_now(), keep=keep, me=me)
-        user = demo.demo_settings(home).account.user
+        users = [account.user for account in demo.demo_settings(home).accounts]
         try:
-            secrets = SessionSecrets({user: demo.PASSWORD})
+            secrets = SessionSecrets(dict.fromkeys(users, demo.PASSWORD))
             return application.run(home, secrets, prepare, "colleague" if colleague else None)
         finally:
             service.stop()

@@ -38,13 +38,15 @@ NO_OTHERS = Others()
 
 class Writer(Struct, frozen=True):
     """Who writes, when (an aware datetime), with which answers from last time, which letters went
-    lately, the newest first, and what is known of others in the letter."""
+    lately, the newest first, what is known of others in the letter, and the addresses, in small
+    letters, that are the writer's own to send from."""
 
     moment: datetime
     me: Member | None = None
     answers: Answers = field(default_factory=dict)
     entries: Sequence[Registered] = ()
     others: Others = NO_OTHERS
+    own: frozenset[str] = frozenset()
 
 
 class Examined(Struct, frozen=True):
@@ -142,7 +144,21 @@ def about_letter(catalogue: Catalogue, letter: Letter, writer: Writer, today: da
         writer.others.contents,
         writer.others.strangers,
         writer.others.on_file,
+        _barred(catalogue, writer),
     )
+
+
+def _barred(catalogue: Catalogue, writer: Writer) -> dict[str, str]:
+    """The team's mailboxes that somebody may send from, and the writer may not, with whose they
+    are."""
+    whose: dict[str, list[str]] = {}
+    for member in catalogue.members.values():
+        for spec in () if member.left else member.mailboxes:
+            whose.setdefault(spec.casefold(), []).append(member.name)
+    return {
+        spec: ", ".join(names) for spec, names in whose.items()
+        if not (writer.me and writer.me.may_send_from(spec))
+    }  # fmt: skip
 
 
 def _lately(catalogue: Catalogue, letter: Letter, writer: Writer) -> tuple[Earlier, ...]:

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping
 
 import msgspec
-from sqlalchemy import Engine, RowMapping, delete, insert, select, update
+from sqlalchemy import Connection, Engine, RowMapping, delete, insert, select, update
 
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Letter, to_json
@@ -11,7 +11,9 @@ from nebbet.library.engine import explained
 from nebbet.personal.alone import alone
 from nebbet.personal.items import RETURNABLE, WAITING, Item, Queued, State
 from nebbet.personal.open_letters import write_answers
-from nebbet.personal.tables import letter_table, outbox_table
+from nebbet.personal.tables import letter_table, outbox_table, passed_table
+
+COUNTED = 86_400.0  # seconds for which is kept that a letter went
 
 # From where a letter may come into a state. Only what was on the line, or what somebody says went,
 # counts as sent; only what was sent is gone.
@@ -124,16 +126,27 @@ def mark(engine: Engine, item_id: str, **change: object) -> None:
         )
 
 
-def settle(engine: Engine, item_id: str, state: State, *, due: float, words: str = "") -> bool:
+def settle(
+    engine: Engine, item_id: str, state: State, *, due: float, words: str = "", by: str = ""
+) -> bool:
     """Bring a letter into another state, if it may come there from where it is; says whether. One
-    that waits was tried once more."""
+    that waits was tried once more; by is the account that it just went by."""
     table = outbox_table
     may = (table.c.id == item_id) & table.c.state.in_(_BEFORE[state])
     change: dict[str, object] = {"state": state, "due": due, "words": words}
     if state == "waiting":
         change["attempts"] = table.c.attempts + 1
     with explained("The outbox cannot be written"), engine.begin() as connection:
-        return connection.execute(update(table).where(may).values(change)).rowcount > 0
+        moved = connection.execute(update(table).where(may).values(change)).rowcount > 0
+        if moved and by:
+            _pass(connection, by, due)
+        return moved
+
+
+def _pass(connection: Connection, account: str, at: float) -> None:
+    """Count a letter that went by an account, and forget those of which no limit asks."""
+    connection.execute(delete(passed_table).where(passed_table.c.at < at - COUNTED))
+    connection.execute(insert(passed_table).values(account=account, at=at))
 
 
 def rewrite(engine: Engine, item: Item) -> None:

@@ -1,12 +1,14 @@
 """The person's settings, in config.toml; the file keeps its comments when it is written."""
 
 import tomllib
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
 from msgspec import Struct, convert
 from msgspec.structs import asdict, fields
 
+from nebbet.core.addresses import Address, read
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.library.disk import disk_explained
 
@@ -18,10 +20,11 @@ Tls = Literal["", "at once", "starttls"]  # how a line is encrypted; "" goes by 
 
 
 class Account(Struct, frozen=True, omit_defaults=True):
-    """How to reach one's mailbox. certificate is a file to trust beside the system's own; folders
+    """How to reach a mailbox. certificate is a file to trust beside the system's own; folders
     are those whose messages are shown as arrived; token_command is what gives a token in the place
     of a password (OAuth). limits are how many letters may go in a minute, an hour, a day; 0 is
-    any number."""
+    any number. froms are the addresses that letters go from, with their names; empty where that is
+    its user alone."""
 
     user: str = ""
     smtp_host: str = ""
@@ -35,6 +38,17 @@ class Account(Struct, frozen=True, omit_defaults=True):
     token_command: str = ""
     limits: tuple[int, int, int] = (0, 0, 0)
     certificate: str = ""
+    froms: tuple[str, ...] = ()
+
+    @property
+    def addresses(self) -> tuple[Address, ...]:
+        """The addresses that letters go from; the first one is its own."""
+        found, _problems = read(", ".join(self.froms) or self.user)
+        return found
+
+    def sends_from(self, spec: str) -> bool:
+        """Whether letters from an address go by this account."""
+        return any(one.spec.casefold() == spec.casefold() for one in self.addresses)
 
     @property
     def smtp_at_once(self) -> bool:
@@ -48,8 +62,9 @@ class Account(Struct, frozen=True, omit_defaults=True):
 
 
 class Settings(Struct, frozen=True, omit_defaults=True):
-    """What one person has set. look is light, dark, or empty for the desktop's own; record_as is
-    how the record of a case goes into a letter: as rows of its text, or as a sheet."""
+    """What one person has set. more are further mailboxes beside that of the account. look is
+    light, dark, or empty for the desktop's own; record_as is how the record of a case goes into a
+    letter: as rows of its text, or as a sheet."""
 
     member: str = ""
     library: str = ""
@@ -57,6 +72,22 @@ class Settings(Struct, frozen=True, omit_defaults=True):
     look: str = ""
     record_as: str = "rows"
     account: Account = Account()
+    more: tuple[Account, ...] = ()
+
+    @property
+    def accounts(self) -> tuple[Account, ...]:
+        """All mailboxes; the first one is that of letters which name no other."""
+        return (self.account, *self.more)
+
+
+def account_for(accounts: Sequence[Account], spec: str) -> Account:
+    """The account by which a letter from an address goes; the first one, where none is its own."""
+    return next((one for one in accounts if spec and one.sends_from(spec)), accounts[0])
+
+
+def own_addresses(accounts: Iterable[Account]) -> dict[str, Address]:
+    """All addresses from which one's letters go, by the address in small letters."""
+    return {one.spec.casefold(): one for account in accounts for one in account.addresses}
 
 
 def read_settings(path: Path) -> Settings:
@@ -89,6 +120,17 @@ def write_settings(path: Path, settings: Settings) -> None:
         part.replace(path)
 
 
+def _all_anew(values: Iterable[Struct]) -> "tomlkit.items.AoT":
+    import tomlkit
+
+    tables = tomlkit.aot()
+    for value in values:
+        table = tomlkit.table()
+        _update(table, value)
+        tables.append(table)
+    return tables
+
+
 def _update(table: "tomlkit.TOMLDocument | tomlkit.items.Table", values: Struct) -> None:
     import tomlkit
 
@@ -97,5 +139,7 @@ def _update(table: "tomlkit.TOMLDocument | tomlkit.items.Table", values: Struct)
         if isinstance(value, Struct):
             inner = table.setdefault(name, tomlkit.table())
             _update(inner, value)
+        elif isinstance(value, tuple) and isinstance(next(iter(value), None), Struct):
+            table[name] = _all_anew(value)
         elif name in table or value != defaults[name]:
             table[name] = list(value) if isinstance(value, tuple) else value

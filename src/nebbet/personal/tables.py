@@ -77,6 +77,16 @@ outbox_table = Table(
 )
 
 
+# When letters went by which account, for as long as its limits ask; at is in seconds since 1970.
+passed_table = Table(
+    "passed",
+    metadata,
+    Column("number", Integer, primary_key=True),
+    Column("account", String(320), nullable=False),
+    Column("at", Float, nullable=False),
+    Index("passed_account", "account", "at"),
+)
+
 # What letters said that went from here, by their Message-ID; sent is in seconds since 1970.
 went_table = Table(
     "went",

@@ -150,6 +150,14 @@ def file_draft(account: Account, password: str, data: bytes, moment: datetime) -
         return folder
 
 
+def folder_names(account: Account, password: str) -> list[str]:
+    """The folders of the mailbox in which messages can lie. Raises NebbetError."""
+    with mailbox(account, password) as client:
+        found = client.list_folders()
+    none = {b"\\Noselect", b"\\NonExistent"}
+    return sorted(str(name) for flags, _delimiter, name in found if not none & set(flags))
+
+
 def _special(client: IMAPClient, use: bytes) -> str:
     """The folder that the server has for a use; empty where it names none."""
     for flags, _delimiter, name in client.list_folders():

@@ -4,12 +4,13 @@ import re
 from collections.abc import Sequence
 from datetime import datetime
 
-from sqlalchemy import Engine, select, union_all
+from sqlalchemy import Engine, select
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.sentences import said
 from nebbet.library.engine import explained
-from nebbet.personal.tables import outbox_table, went_table
+from nebbet.personal.settings import Account
+from nebbet.personal.tables import passed_table
 
 Limits = tuple[int, int, int]
 _SECONDS = (60.0, 3600.0, 86400.0)
@@ -46,27 +47,27 @@ def limits_in_words(limits: Sequence[int]) -> str:
     )
 
 
-def free_at(engine: Engine, limits: Sequence[int], now: float) -> float:
-    """When the next letter may go, in seconds since 1970: now, or when enough of those that went
-    are long enough ago. What went is counted from the file: a restart changes nothing."""
-    if not any(limits):
+def free_at(engine: Engine, account: Account, now: float) -> float:
+    """When the next letter of an account may go, in seconds since 1970: now, or when enough of
+    those that went are long enough ago. What went is counted from the file: a restart changes
+    nothing."""
+    if not any(account.limits):
         return now
-    went = _went(engine, now - _SECONDS[-1])
+    went = _went(engine, account.user, now - _SECONDS[-1])
     moments = [now]
-    for count, seconds in zip(limits, _SECONDS, strict=True):
+    for count, seconds in zip(account.limits, _SECONDS, strict=True):
         recent = [one for one in went if one > now - seconds]
         if count and len(recent) >= count:
             moments.append(recent[-count] + seconds)
     return max(moments)
 
 
-def _went(engine: Engine, since: float) -> list[float]:
-    """When letters went since a moment, the oldest first."""
-    out = outbox_table.c
-    gone = select(out.due.label("at")).where(out.state.in_(("sent", "gone")), out.due > since)
-    before = select(went_table.c.sent.label("at")).where(went_table.c.sent > since)
+def _went(engine: Engine, user: str, since: float) -> list[float]:
+    """When letters of an account went since a moment, the oldest first."""
+    table = passed_table.c
+    statement = select(table.at).where(table.account == user, table.at > since).order_by(table.at)
     with explained("The outbox cannot be read"), engine.connect() as connection:
-        return sorted(connection.scalars(union_all(gone, before)))
+        return list(connection.scalars(statement))
 
 
 def wait_words(until: float) -> str:

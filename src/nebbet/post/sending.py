@@ -61,6 +61,7 @@ def finish(
         token=token,
         frame=catalogue.frame(letter.frame),
         files=files,
+        own=writer.own,
     )
     return Item(
         letter.id,

@@ -32,14 +32,20 @@ class Looks:
 
 
 def found_to_have_gone(
-    personal: Engine, account: Account, password: Callable[[], str], looks: Looks, now: float
+    personal: Engine,
+    account: Account,
+    password: Callable[[], str],
+    looks: Looks,
+    now: float,
+    is_of: Callable[[Queued], bool],
 ) -> list[Queued]:
-    """The letters of the outbox that may have gone and are among the sent ones; those that are not
-    there are due for another look later. Raises NebbetError when the outbox cannot be used."""
+    """The letters of the outbox that may have gone by an account and are among its sent ones; is_of
+    says whether one is of the account. Those that are not there are due for another look later.
+    Raises NebbetError when the outbox cannot be used."""
     from nebbet.post import imap  # not before it is needed: the window starts without it
 
     unsure = outbox.queued(personal, ("uncertain",))
-    wanted = [entry for entry in unsure if entry.due <= now and looks.is_to_be(entry)]
+    wanted = [e for e in unsure if e.due <= now and looks.is_to_be(e) and is_of(e)]
     if not wanted:
         return []
     sent, last = set[str](), False

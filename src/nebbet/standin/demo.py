@@ -14,7 +14,7 @@ from nebbet.personal.home import Home, make_home
 from nebbet.personal.settings import Account, Settings, read_settings, write_settings
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.process import ServiceProcess
-from nebbet.standin.team import SEASON_TICKETS, read_members
+from nebbet.standin.team import CLAIMS, CLAIMS_USER, SEASON_TICKETS, read_members
 
 PASSWORD = "demo"
 ME, LEAD = "benedek.roy", "ottilie.marsh"
@@ -37,7 +37,8 @@ class Service(Protocol):
 
 def passwords(members: Iterable[Member]) -> dict[str, str]:
     """The mailboxes of the stand-in and their passwords."""
-    return {**{member.email: PASSWORD for member in members}, CATCH_ALL: PASSWORD}
+    users = [*(member.email for member in members), CLAIMS_USER, CATCH_ALL]
+    return dict.fromkeys(users, PASSWORD)
 
 
 def prepare_demo(
@@ -95,7 +96,8 @@ def _settle(home: Home, service: Service, members: Iterable[Member], me: str) ->
     settings = read_settings(home.settings_file)
     me = settings.member or me
     address = next(member.email for member in members if member.id == me)
-    settings = replace(settings, member=me, account=service.account(address))
+    claims = replace(service.account(CLAIMS_USER), froms=(CLAIMS,))
+    settings = replace(settings, member=me, account=service.account(address), more=(claims,))
     write_settings(home.settings_file, settings)
 
 

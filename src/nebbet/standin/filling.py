@@ -19,7 +19,7 @@ from nebbet.library.store import Library, open_library
 from nebbet.standin.history import WEEKS, fill_history
 from nebbet.standin.inbox import fill_inbox
 from nebbet.standin.papers import make_papers
-from nebbet.standin.team import SEASON_TICKETS
+from nebbet.standin.team import CLAIMS_USER, SEASON_TICKETS
 from nebbet.standin.world import DemoTemplate, Earlier, World, read_world, season_tickets
 
 LEAD = "ottilie.marsh"
@@ -40,7 +40,8 @@ def make_library(path: Path, mail: Path, now: datetime, *, past: bool) -> None:
         link_season_tickets(library, path.parent, now)
         fill_history(library, mail, now)
         people = {one.id: one for one in world.contacts}
-        fill_inbox(mail, (member.email for member in world.members), people, now)
+        users = [member.email for member in world.members]
+        fill_inbox(mail, users, people, now, claims=CLAIMS_USER)
     library.close()
 
 

@@ -4,8 +4,12 @@ import tomllib
 from importlib.resources import files
 from typing import Any
 
+import msgspec
+
 from nebbet.core.records import Member
 
+CLAIMS = "Lisle Sound Ferries Claims <claims@lislesound.example>"  # a mailbox of the whole team
+CLAIMS_USER = "claims@lislesound.example"
 SEASON_TICKETS = "Season tickets.csv"  # a table that another program of the company keeps
 
 
@@ -17,4 +21,5 @@ def read_team() -> dict[str, Any]:
 def read_members() -> tuple[Member, ...]:
     """The members; each has the address that the id makes."""
     team = read_team()
-    return tuple(Member(email=f"{raw['id']}@{team['domain']}", **raw) for raw in team["members"])
+    named = [{"email": f"{raw['id']}@{team['domain']}", **raw} for raw in team["members"]]
+    return msgspec.convert(tuple(named), tuple[Member, ...])

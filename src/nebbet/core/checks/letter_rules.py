@@ -180,6 +180,17 @@ def _addresses(at: LetterToCheck) -> Iterator[Found]:
             yield Found(part, sentence, several[1].spec)
 
 
+def _not_yours(at: LetterToCheck) -> Iterator[Found]:
+    """A letter from a mailbox of the team that others send from."""
+    for part, line in _address_lines(at.letter):
+        for address in addresses.read(line)[0] if part == "mailbox" else ():
+            if whose := at.about.barred.get(address.spec.casefold()):
+                sentence = said(
+                    "Letters from {mailbox} are for {names}", mailbox=address.spec, names=whose
+                )
+                yield Found(part, sentence, address.spec)
+
+
 def _address_lines(letter: Letter) -> Iterator[tuple[str, str]]:
     """The address lines in which nothing is left blank: a blank is a finding of its own."""
     for part in letters.ADDRESS_LINES:
@@ -359,6 +370,7 @@ LETTER_RULES: tuple[Rule[LetterToCheck], ...] = (
     Rule("condition", "stop", _undecided),
     Rule("recipient", "stop", _recipient),
     Rule("address", "stop", _addresses),
+    Rule("mailbox", "stop", _not_yours),
     Rule("doubled", "doubt", _doubled),
     Rule("subject", "stop", _subject),
     Rule("body", "doubt", _texts),

@@ -24,7 +24,9 @@ class About(Struct, frozen=True):
     template is for, and the letters with this template that went to this person lately, the last
     first. contents is what can be read of the letter's own files, by SHA-256; strangers are the
     names in it, and in its text, of people on file who have nothing to do with it; on_file are
-    the recipient's addresses, the first one first, empty where they are not known."""
+    the recipient's addresses, the first one first, empty where they are not known; barred are the
+    team's mailboxes, by address in small letters, that are not the sender's to send from, with
+    whose they are."""
 
     today: date | None = None
     calendar: WorkingCalendar | None = None
@@ -37,6 +39,7 @@ class About(Struct, frozen=True):
     contents: Mapping[str, str] = {}
     strangers: tuple[str, ...] = ()
     on_file: tuple[str, ...] = ()
+    barred: Mapping[str, str] = {}
 
 
 NOTHING_ELSE = About()

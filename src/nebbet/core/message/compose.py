@@ -1,7 +1,7 @@
 """Building the message: RFC 5322 headers, MIME parts by RFC 2045 and 2046, 7-bit on the wire."""
 
 import binascii
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 from datetime import datetime
 from email.utils import format_datetime
 
@@ -27,17 +27,21 @@ def compose(
     token: Callable[[], str],
     frame: Frame,
     files: EncodedFiles,
+    own: Collection[str] = (),
 ) -> Outgoing:
     """Build the message of a completed letter.
 
     now is an aware datetime, token gives fresh random letters and digits (for the Message-ID and
-    the boundaries). Raises NebbetError when a blank is not completed or an address is not one.
+    the boundaries), own holds the addresses, in small letters, that are the sender's to send from.
+    Raises NebbetError when a blank is not completed or an address is not one.
     """
     _refuse_blanks(letter)
     lines = {part: _addresses(getattr(letter, part)) for part in letters.ADDRESS_LINES}
     to, cc, bcc = (_recipient(letter), *lines["to"]), lines["cc"], lines["bcc"]
     author = Address(headers.clean(sender.name), _own(sender.email).spec)
     mailbox = lines["mailbox"] or (author,)
+    for_another = mailbox[0].spec.casefold() not in {author.spec.casefold(), *own}
+    envelope_sender = author if for_another else mailbox[0]
     message_id = f"<{token()}@{author.spec.rpartition('@')[2]}>"
     subject = headers.clean(inline.shown(letter.subject))
     head = b"".join(
@@ -45,7 +49,7 @@ def compose(
             headers.text("Date", format_datetime(now)),
             headers.addresses("From", mailbox[:1]),
             # RFC 5322 §3.6.2: who sends for another mailbox says so.
-            headers.addresses("Sender", (author,) if lines["mailbox"] else ()),
+            headers.addresses("Sender", (author,) if for_another else ()),
             headers.addresses("Reply-To", lines["reply_to"]),
             headers.addresses("To", to),
             headers.addresses("Cc", cc),
@@ -58,7 +62,7 @@ def compose(
     )
     data = head + _content(letter, frame, files, token)
     envelope = tuple(dict.fromkeys(a.spec for a in (*to, *cc, *bcc)))
-    return Outgoing(data, author.spec, envelope, message_id, subject, addresses.write(bcc))
+    return Outgoing(data, envelope_sender.spec, envelope, message_id, subject, addresses.write(bcc))
 
 
 def _refuse_blanks(letter: Letter) -> None:

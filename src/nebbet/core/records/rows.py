@@ -104,7 +104,8 @@ class Matter(Struct, frozen=True):
 
 class Member(Struct, frozen=True, omit_defaults=True):
     """A person of the team who writes letters. signatures are bodies by language, with {{name}};
-    more holds free fields in their JSON form. left says that they left the team."""
+    more holds free fields in their JSON form. left says that they left the team. mailboxes are the
+    addresses of the team's mailboxes that they may send from."""
 
     id: str
     first_name: str
@@ -117,11 +118,16 @@ class Member(Struct, frozen=True, omit_defaults=True):
     signatures: dict[str, str] = field(default_factory=dict)
     more: dict[str, object] = field(default_factory=dict)
     left: bool = False
+    mailboxes: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
         """First and last name."""
         return " ".join(filter(None, (self.first_name, self.last_name)))
+
+    def may_send_from(self, spec: str) -> bool:
+        """Whether one of the team's mailboxes, by its address, is theirs to send from."""
+        return any(one.casefold() == spec.casefold() for one in self.mailboxes)
 
 
 class Fact(Struct, frozen=True, omit_defaults=True):

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
 from nebbet.core import addresses
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import Member
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.still import StillCombo
 
@@ -53,6 +54,8 @@ class MemberForm(QWidget):
             self.language.addItem(name, code)
         for role in ("colleague", "lead"):
             self.role.addItem(role, role)
+        self.mailboxes = QLineEdit()
+        self.mailboxes.setPlaceholderText(said("claims@…, with commas between; none but their own"))
         self.more = QPlainTextEdit()
         self.more.setPlaceholderText(_PROMPT)
         self.more.setTabChangesFocus(True)
@@ -62,13 +65,13 @@ class MemberForm(QWidget):
         rows: list[tuple[str, QWidget]] = [
             *((words, self.fields[name]) for name, words in _TEXTS.items()),
             ("Language", self.language),
-            *([("Role", self.role)] if with_role else []),
+            *([("Role", self.role), (said("Team mailboxes"), self.mailboxes)] if with_role else []),
             ("More fields", self.more),
         ]
         for words, field in rows:
             field.setMinimumWidth(240)
             pieces.captioned(self.form, words, field)
-        for line in self.fields.values():
+        for line in (*self.fields.values(), self.mailboxes):
             line.textEdited.connect(self.edited)
         for box in (self.language, self.role):
             box.currentIndexChanged.connect(self.edited)
@@ -86,6 +89,7 @@ class MemberForm(QWidget):
             | {
                 "language": self._shown.language,
                 "role": self._shown.role,
+                "mailboxes": ", ".join(self._shown.mailboxes),
                 "more": "\n".join(lines),
             }
         )
@@ -96,6 +100,7 @@ class MemberForm(QWidget):
             field.setText(typed.get(name, ""))
         self.language.setCurrentIndex(max(self.language.findData(typed.get("language")), 0))
         self.role.setCurrentIndex(max(self.role.findData(typed.get("role")), 0))
+        self.mailboxes.setText(typed.get("mailboxes", ""))
         self.more.setPlainText(typed.get("more", ""))
 
     def typed(self) -> dict[str, str]:
@@ -103,6 +108,7 @@ class MemberForm(QWidget):
         return {name: field.text() for name, field in self.fields.items()} | {
             "language": str(self.language.currentData()),
             "role": str(self.role.currentData()),
+            "mailboxes": self.mailboxes.text(),
             "more": self.more.toPlainText(),
         }
 
@@ -121,9 +127,20 @@ class MemberForm(QWidget):
             self._shown,
             language=str(self.language.currentData()),
             role=str(self.role.currentData()),
+            mailboxes=self._team_mailboxes(),
             more=self._free_fields(),
             **texts,
         )
+
+    def _team_mailboxes(self) -> tuple[str, ...]:
+        found, problems = addresses.read(self.mailboxes.text())
+        if problems:
+            self.mailboxes.setFocus()
+            raise NebbetError(
+                said("Not kept yet: “{text}” is not a mail address: {reason}",
+                     text=problems[0].text, reason=problems[0].reason)
+            )  # fmt: skip
+        return tuple(one.spec for one in found)
 
     def _free_fields(self) -> dict[str, object]:
         found: dict[str, object] = {}

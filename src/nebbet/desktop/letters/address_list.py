@@ -2,7 +2,7 @@
 
 from functools import partial
 
-from PySide6.QtCore import QEvent, QObject
+from PySide6.QtCore import QEvent, QObject, QTimer
 from PySide6.QtGui import QKeyEvent, QTextCursor
 
 from nebbet.core.addresses import Address
@@ -14,11 +14,12 @@ _SHORTEST, _MOST = 2, 6
 
 
 class AddressList(QObject):
-    """Completes the name at the cursor of a row: Return or Tab takes whom the list offers."""
+    """Completes the name at the cursor of a row: Return or Tab takes whom the list offers. With
+    few, all that fit are shown as soon as one is in the row, which takes one of them alone."""
 
-    def __init__(self, line: SlotEdit, ask: Ask) -> None:
+    def __init__(self, line: SlotEdit, ask: Ask, *, few: bool = False) -> None:
         super().__init__(line)
-        self._line, self._ask = line, ask
+        self._line, self._ask, self._few = line, ask, few
         self.list = OfferList(line, "People that fit")
         self.list.taken.connect(self._take)
         line.edited.connect(self._follow)
@@ -30,6 +31,8 @@ class AddressList(QObject):
             return self.list.takes(event)
         if event.type() == QEvent.Type.FocusOut:
             self.list.hide()
+        if event.type() == QEvent.Type.FocusIn and self._few:
+            QTimer.singleShot(0, self, self._follow)
         return super().eventFilter(watched, event)
 
     def _fragment(self) -> str:
@@ -40,6 +43,9 @@ class AddressList(QObject):
 
     def _follow(self) -> None:
         words = self._fragment().strip()
+        if self._few:
+            self._ask(words, partial(self._show, words))
+            return
         fits = len(words) >= _SHORTEST and "@" not in words and self._line.hasFocus()
         if fits:
             self._ask(words, partial(self._show, words))
@@ -50,7 +56,8 @@ class AddressList(QObject):
         """Show who was found, unless something else is typed by now."""
         if words == self._fragment().strip() and (self._line.hasFocus() or not choices):
             found = [choice for choice in choices if "@" in choice.second]
-            self.list.show_under(self._line, self._line.cursorRect(), found[:_MOST])
+            where = self._line.cursorRect()
+            self.list.show_under(self._line, where, found[:_MOST], first=not self._few)
 
     def _take(self) -> None:
         """Put the address of whoever is chosen in the place of what was typed."""
@@ -60,10 +67,13 @@ class AddressList(QObject):
         name, spec = item.text(), str(item.data(SECOND))
         self.list.hide()
         cursor = self._line.textCursor()
-        cursor.movePosition(
-            QTextCursor.MoveOperation.Left,
-            QTextCursor.MoveMode.KeepAnchor,
-            len(self._fragment()),
-        )
+        if self._few:
+            cursor.select(QTextCursor.SelectionType.Document)
+        else:
+            cursor.movePosition(
+                QTextCursor.MoveOperation.Left,
+                QTextCursor.MoveMode.KeepAnchor,
+                len(self._fragment()),
+            )
         self._line.setTextCursor(cursor)
         self._line.insert_plain(Address("" if name == spec else name, spec).header)

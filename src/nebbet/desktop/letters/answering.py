@@ -33,7 +33,7 @@ class Answering:
         """Begin an answer to a message, with a template or one that is still to be chosen."""
         session, fields = self._session, opened.fields
         me = session.shared.me
-        own = {session.settings.account.user, me.email if me else ""} - {""}
+        own = {*session.shared.addresses, me.email if me else ""} - {""}
         found = answer_to(fields, own, all_of_them=all_of_them)
         if not found.to:
             session.voice.say(said("The message does not say whom an answer could go to."))
@@ -50,6 +50,7 @@ class Answering:
             subject=(reply_subject(fields.subject),) if fields.subject else (),
             to=(addresses.write(found.to[1:]),) if found.to[1:] else (),
             cc=(addresses.write(found.cc),) if found.cc else (),
+            mailbox=self._mailbox(opened),
             answers_to=fields.message_id,
             thread=references_for(fields),
             quoted=quote(fields, opened.received, contact.language or "en_GB"),
@@ -64,6 +65,19 @@ class Answering:
             return
         self._model.start_over(template)
         self._steps.go_on()
+
+    def _mailbox(self, opened: Opened) -> tuple[str, ...]:
+        """Whom an answer comes from: the address that the message came to, where it is one of
+        several of one's own; empty for the first of them."""
+        accounts = self._session.settings.accounts
+        there = opened.place.account if opened.place else accounts[0].user
+        came_to = next((one for one in accounts if one.user == there), accounts[0])
+        named = {one.spec.casefold() for one in (*opened.fields.to, *opened.fields.cc)}
+        own = came_to.addresses
+        found = next((one for one in own if one.spec.casefold() in named), next(iter(own), None))
+        if found is None or found == next(iter(accounts[0].addresses), None):
+            return ()
+        return (addresses.write((found,)),)
 
     def _writer(self, opened: Opened, to: Address) -> Contact:
         """Whom an answer goes to: whoever is on file with the address, or the address alone, in the

@@ -12,7 +12,7 @@ from nebbet.core.body import Body
 from nebbet.core.records import Contact, Person, fold, unfiled_id
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
-from nebbet.desktop.kit.picker import Picker
+from nebbet.desktop.kit.picker import Ask, Picker
 from nebbet.desktop.letters.address_list import AddressList
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.letters.values_at_hand import ValuesAtHand
@@ -76,7 +76,10 @@ class LetterPaper(QWidget):
         line = SlotEdit(at_hand=self._at_hand, single=True)
         theme.named(line, name)
         line.edited.connect(lambda: self._model.take_line(part, line.line()))
-        if part != "subject":
+        if part == "mailbox":
+            ask: Ask = partial(choices.own_addresses, self._shared)
+            self._people.append(AddressList(line, ask, few=True))
+        elif part != "subject":
             ask = partial(choices.people, self._shared, asker=name)
             self._people.append(AddressList(line, ask))
         return line
@@ -117,7 +120,8 @@ class LetterPaper(QWidget):
         self.body.show_content(letter.body, self._model.values)
         self._shape = _shape(letter.body)
         for part in _RARE:
-            self.sheet.show_row(LINES[part], bool(getattr(letter, part)))
+            chosen_often = part == "mailbox" and len(self._shared.addresses) > 1
+            self.sheet.show_row(LINES[part], chosen_often or bool(getattr(letter, part)))
         self.more.setVisible(not all(getattr(letter, part) for part in _RARE))
         self._show_recipient()
 

@@ -137,8 +137,8 @@ class WaysOut:
         """Put the letter into the drafts of one's own mailbox."""
         sending, session = self._session.sending, self._session
 
-        def put(_letter: Letter, found: Finished) -> None:
-            account, moment = sending.account, session.shared.now()
+        def put(letter: Letter, found: Finished) -> None:
+            account, moment = sending.account_of(letter), session.shared.now()
             secrets = session.parts.secrets
 
             def file() -> str:

@@ -141,7 +141,7 @@ class FirstStart(Place):
                          email=found.spec)  # fmt: skip
         member = replace(member, id=member.id or self._session.settings.member or found.spec)
         settings = replace(self._session.settings, member=member.id)
-        self._session.save_settings(settings, member, "")
+        self._session.save_settings(settings, member, {})
         self._tell(self.me_told, said("Your letters will be signed {name}.", name=member.name),
                    "done")  # fmt: skip
         self.password.setFocus()
@@ -184,8 +184,8 @@ class FirstStart(Place):
             lines.append(said("Say the server's name, or fill it in by hand."))
             self._failed("\n".join(lines))
             return
-        settings = replace(self._session.settings, account=found.account)
-        self._session.save_settings(settings, self._session.shared.me, password)
+        settings, user = replace(self._session.settings, account=found.account), found.account.user
+        self._session.save_settings(settings, self._session.shared.me, {user: password})
         lines.append(said("A message goes to yourself…"))
         self._tell(self.mail_told, "\n".join(lines), "note")
         session = self._session

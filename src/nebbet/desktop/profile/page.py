@@ -18,10 +18,9 @@ from nebbet.desktop.kit import asking, pieces
 from nebbet.desktop.kit.member_form import MemberForm
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.kit.still import StillCombo
+from nebbet.desktop.profile.mailboxes import Mailboxes
 from nebbet.desktop.session.session import Session
 from nebbet.library.postgres import is_url, parted
-from nebbet.personal.settings import Account
-from nebbet.post.pace import limits_in_words, read_limits
 
 
 class ProfilePage(Place):
@@ -41,26 +40,15 @@ class ProfilePage(Place):
         super().__init__()
         self._session = session
         self.person = MemberForm("You", with_role=False)
-        self.fields = self.person.fields | {name: QLineEdit() for name in _ACCOUNT}
+        self.mailboxes = Mailboxes()
+        self.fields = self.person.fields | self.mailboxes.fields
+        self.password = self.mailboxes.password
         self.language = self.person.language
         self.look = StillCombo()
         for look, words in _LOOKS.items():
             self.look.addItem(words, look)
-        self.hold, self.smtp_port, self.imap_port = QLineEdit(), QLineEdit(), QLineEdit()
-        self.tls = {"smtp_tls": StillCombo(), "imap_tls": StillCombo()}
-        for box in self.tls.values():
-            for how, words in _TLS.items():
-                box.addItem(words, how)
-        self.folders = QLineEdit()
-        self.folders.setPlaceholderText(said("none; or INBOX, with commas between several"))
-        self.limits = QLineEdit()
-        self.limits.setPlaceholderText(said("any number; or 10 a minute, 500 a day"))
+        self.hold = QLineEdit()
         self.hold.setValidator(QIntValidator(0, 600, self))
-        for port in (self.smtp_port, self.imap_port):
-            port.setValidator(QIntValidator(1, 65535, self))
-        self.password = QLineEdit()
-        self.password.setEchoMode(QLineEdit.EchoMode.Password)
-        self.password.setPlaceholderText("as it is")
         self.library, self.server_password = QLineEdit(), QLineEdit()
         self.library.setPlaceholderText("the one of this computer; or a file, or postgresql://…")
         self.server_password.setEchoMode(QLineEdit.EchoMode.Password)
@@ -71,31 +59,15 @@ class ProfilePage(Place):
         self._lay_out()
         self.add_key("Keep the profile", "Ctrl+S", self.save)
         self._kept: Member | None = None  # until the library at hand says the same
+        self.mailboxes.wrong.connect(self.told.setText)
+        self.mailboxes.folders_wanted.connect(self.choose_folders)
         session.settings_changed.connect(self.refresh)
         session.shared.changed.connect(self._known)
 
     def _lay_out(self) -> None:
         pieces.captioned(self.person.form, "Look", self.look)
+        pieces.captioned(self.person.form, "Hold before sending, seconds", self.hold)
         self.signature_button = pieces.button("My signature…", self.signature.emit)
-        account = self._form(
-            "Mail account",
-            [
-                ("Mailbox user", self.fields["user"]),
-                ("Password", self.password),
-                (said("Command for a token"), self.fields["token_command"]),
-                ("Sending server (SMTP)", self.fields["smtp_host"]),
-                ("SMTP port", self.smtp_port),
-                (said("Its line is encrypted"), self.tls["smtp_tls"]),
-                ("Mailbox server (IMAP)", self.fields["imap_host"]),
-                ("IMAP port", self.imap_port),
-                (said("That line is encrypted"), self.tls["imap_tls"]),
-                (said("Folders shown as arrived"), self.folders),
-                ("Folder of sent messages", self.fields["sent_folder"]),
-                ("Certificate file to trust", self.fields["certificate"]),
-                ("Hold before sending, seconds", self.hold),
-                (said("Letters at most"), self.limits),
-            ],
-        )
         library = self._form(
             "Library",
             [("File or server", self.library), ("Password of the server", self.server_password)],
@@ -105,7 +77,7 @@ class ProfilePage(Place):
             said("Choose another password for the server…"), self.choose_password, "words"
         )
         below = pieces.row(self.password_button, None)
-        pieces.fill(right, account, library, below, None, spacing=18)
+        pieces.fill(right, self.mailboxes, library, below, None, spacing=18)
         both = QHBoxLayout()
         pieces.fill(both, self.person, right, None, spacing=24)
         buttons = pieces.row(self.save_button, self.try_button, self.signature_button, None)
@@ -141,22 +113,15 @@ class ProfilePage(Place):
 
     def refresh(self) -> None:
         """Show what is kept."""
-        account = self._session.settings.account
         self.person.show_member(self._kept or self._session.shared.me)
         self.signature_button.setVisible(self._session.shared.me is not None)
         self.password_button.setVisible(is_url(self._session.settings.library))
-        for name in _ACCOUNT:
-            self.fields[name].setText(str(getattr(account, name)))
+        me = self._session.shared.me
+        self.mailboxes.team = me.mailboxes if me else ()
+        self.mailboxes.show_accounts(self._session.settings.accounts)
         self.look.setCurrentIndex(max(self.look.findData(self._session.settings.look), 0))
-        for name, box in self.tls.items():
-            box.setCurrentIndex(max(box.findData(getattr(account, name)), 0))
-        self.folders.setText(", ".join(account.folders))
-        self.limits.setText(limits_in_words(account.limits))
-        self.smtp_port.setText(str(account.smtp_port))
-        self.imap_port.setText(str(account.imap_port))
         self.hold.setText(str(self._session.settings.hold_seconds))
         self.library.setText(self._session.settings.library)
-        self.password.clear()
         self.server_password.clear()
 
     def _library(self) -> tuple[str, str]:
@@ -170,22 +135,10 @@ class ProfilePage(Place):
             bare = kept  # the same place, as it was written before
         return bare, password or typed
 
-    def _account(self) -> Account:
-        texts = {name: self.fields[name].text().strip() for name in _ACCOUNT}
-        return replace(
-            self._session.settings.account,
-            smtp_port=_number(self.smtp_port, 587),
-            imap_port=_number(self.imap_port, 143),
-            limits=read_limits(self.limits.text()),
-            folders=tuple(filter(None, map(str.strip, self.folders.text().split(",")))),
-            **{name: box.currentData() for name, box in self.tls.items()},
-            **texts,
-        )
-
     def save(self) -> None:
         """Keep the profile, unless the address is none."""
         try:
-            account = self._account()
+            account, *more = self.mailboxes.accounts()
             library, server_password = self._library()
             nobody = not any(self.fields[name].text().strip() for name in _WHO)
             member = None if nobody and self._session.following.state else self.person.member()
@@ -201,11 +154,14 @@ class ProfilePage(Place):
             member=member.id if member else own,
             library=library,
             account=account,
-            hold_seconds=_number(self.hold, 10),
+            more=tuple(more),
+            hold_seconds=int(self.hold.text()) if self.hold.hasAcceptableInput() else 10,
             look=str(self.look.currentData()),
         )
         self._kept = member
-        self._session.save_settings(settings, member, self.password.text(), server_password)
+        self._session.save_settings(
+            settings, member, dict(self.mailboxes.passwords), server_password
+        )
 
     def choose_password(self) -> None:
         """Give one's own login on the library's server another password."""
@@ -227,37 +183,62 @@ class ProfilePage(Place):
     def try_connection(self) -> None:
         """Log in to the mailbox with what stands on the page, and tell how it went."""
         try:
-            account = self._account()
+            account = self.mailboxes.account()
         except NebbetError as error:
             self.told.setText(error.sentence)
             return
         typed, secrets = self.password.text(), self._session.parts.secrets
-        self.told.setText("Trying…")
+        self.told.setText(said("Trying…"))
 
         def connect() -> None:
+            from nebbet.post import imap, smtp
+            from nebbet.post.secret import secret_of
+
+            password = typed or secret_of(account, secrets)
+            with imap.mailbox(account, password):
+                pass
+            smtp.try_login(account, password)
+
+        fits = said("The mailbox can be reached and letters can go; the password fits both.")
+        self._session.network.run(
+            connect,
+            lambda _done: self.told.setText(fits),
+            lambda error: self.told.setText(said("{what}.", what=error.what)),
+        )
+
+    def choose_folders(self) -> None:
+        """Let the folders that are shown as arrived be chosen from those that the mailbox has."""
+        try:
+            account = self.mailboxes.account()
+        except NebbetError as error:
+            self.told.setText(error.sentence)
+            return
+        typed, secrets = self.password.text(), self._session.parts.secrets
+        self.told.setText(said("Asking for the folders…"))
+
+        def fetch() -> list[str]:
             from nebbet.post import imap
             from nebbet.post.secret import secret_of
 
-            with imap.mailbox(account, typed or secret_of(account, secrets)):
-                pass
+            return imap.folder_names(account, typed or secret_of(account, secrets))
+
+        def offer(names: list[str]) -> None:
+            self.told.clear()
+            chosen = asking.ask_several(
+                self,
+                said("Folders shown as arrived"),
+                said("Messages in the ticked ones stand on your pile."),
+                said("Take them"),
+                names,
+                account.folders,
+            )
+            if chosen is not None:
+                self.mailboxes.show_folders(chosen)
 
         self._session.network.run(
-            connect,
-            lambda _done: self.told.setText("The mailbox can be reached, and the password fits."),
-            lambda error: self.told.setText(f"{error.what}."),
+            fetch, offer, lambda error: self.told.setText(said("{what}.", what=error.what))
         )
 
 
-def _number(field: QLineEdit, otherwise: int) -> int:
-    """The number in a field; an empty or half-typed one counts as the usual value."""
-    return int(field.text()) if field.hasAcceptableInput() else otherwise
-
-
 _LOOKS = {"": "as the desktop", "light": "light", "dark": "dark"}
-_TLS = {
-    "": said("as its port says"),
-    "at once": said("from the first byte (993, 465)"),
-    "starttls": said("when it is asked for (143, 587)"),
-}
 _WHO = ("first_name", "last_name", "email")
-_ACCOUNT = ("user", "smtp_host", "imap_host", "sent_folder", "certificate", "token_command")

@@ -1,6 +1,7 @@
 """Arrived messages: those that are known, read, marked, and what each of them is about."""
 
 from collections.abc import Callable, Iterable, Mapping
+from functools import partial
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
@@ -44,12 +45,11 @@ class Opened(Struct, frozen=True):
 
 
 class ArrivedMail(QObject):
-    """changed tells that other messages are known now. trouble is why the mailbox cannot be looked
-    into, as a sentence."""
+    """changed tells that other messages are known now."""
 
     changed = Signal()
     _came = Signal()
-    _troubled = Signal(object)
+    _troubled = Signal(str, object)
 
     def __init__(
         self, parts: Parts, shared: SharedLibrary, network: Operations, voice: Voice
@@ -57,10 +57,10 @@ class ArrivedMail(QObject):
         super().__init__()
         self._parts, self._shared, self._voice = parts, shared, voice
         self._network = network
-        self.account = parts.settings.account
+        self.accounts = parts.settings.accounts
         self.heads: dict[str, Head] = {}
-        self.trouble = ""
-        self._thread: InboxThread | None = None
+        self._troubles: dict[str, str] = {}
+        self._threads: list[InboxThread] = []
         self._suggester: tuple[Catalogue, Suggester] | None = None
         self._came.connect(self._load)
         self._troubled.connect(self._on_troubled)
@@ -72,31 +72,40 @@ class ArrivedMail(QObject):
         self._load()
         self._look()
 
-    def use(self, account: Account) -> None:
-        """Go on with another account, or another password."""
-        if account != self.account or self.trouble:
-            self.account = account
+    def use(self, accounts: tuple[Account, ...]) -> None:
+        """Go on with other accounts, or other passwords."""
+        if accounts != self.accounts or self.trouble:
+            self.accounts = accounts
             self._end()
-            self._look()
+            self.start()
 
     def _look(self) -> None:
         from nebbet.post.inbox import InboxThread
 
-        account = self.account
-        if not (account.user and account.imap_host and account.folders):
-            return
-        self._thread = InboxThread(self._inbox(), self._came.emit, self._troubled.emit)
-        self._thread.start()
+        for account in self.accounts:
+            if account.user and account.imap_host and account.folders:
+                troubled = partial(self._troubled.emit, account.user)
+                thread = InboxThread(self._inbox(account.user), self._came.emit, troubled)
+                self._threads.append(thread)
+                thread.start()
 
-    def _inbox(self) -> "Inbox":
+    def _inbox(self, user: str) -> "Inbox":
+        """What a mailbox is looked into with, by its user; that of a message says whose it is."""
         from nebbet.post.inbox import Inbox
 
-        return Inbox(self._shared.stores.personal, self.account, self._parts.secrets)
+        account = next((one for one in self.accounts if one.user == user), self.accounts[0])
+        return Inbox(self._shared.stores.personal, account, self._parts.secrets)
 
     def _end(self) -> None:
-        if self._thread:
-            self._thread.stop()
-        self._thread = None
+        for thread in self._threads:
+            thread.stop()
+        self._threads.clear()
+        self._troubles.clear()
+
+    @property
+    def trouble(self) -> str:
+        """Why a mailbox cannot be looked into, as a sentence; empty where all can."""
+        return next(iter(self._troubles.values()), "")
 
     def stop(self) -> None:
         """Look no more."""
@@ -104,11 +113,13 @@ class ArrivedMail(QObject):
 
     def nudge(self) -> None:
         """Look now."""
-        if self._thread:
-            self._thread.nudge()
+        for thread in self._threads:
+            thread.nudge()
 
-    def _on_troubled(self, error: NebbetError | None) -> None:
-        self.trouble = _of_messages(error).sentence if error else ""
+    def _on_troubled(self, user: str, error: NebbetError | None) -> None:
+        self._troubles.pop(user, None)
+        if error:
+            self._troubles[user] = _of_messages(error).sentence
         self.changed.emit()
 
     # What is known
@@ -116,9 +127,10 @@ class ArrivedMail(QObject):
     def _load(self) -> None:
         from nebbet.personal.arrived import heads
 
-        personal, user = self._shared.stores.personal, self.account.user
+        personal = self._shared.stores.personal
+        users = {account.user for account in self.accounts}
         self._shared.reads.run(
-            lambda: [one for one in heads(personal) if one.place.account == user],
+            lambda: [one for one in heads(personal) if one.place.account in users],
             self._take_up,
             self._voice.fail,
         )
@@ -142,7 +154,7 @@ class ArrivedMail(QObject):
     def open(self, head: Head, done: Callable[[Opened], object]) -> None:
         """Read a message: what is kept of it, or else from the mailbox. Only by that it counts as
         read."""
-        inbox, place = self._inbox(), head.place
+        inbox, place = self._inbox(head.place.account), head.place
 
         def fetch() -> bytes:
             from nebbet.post import acting
@@ -186,7 +198,7 @@ class ArrivedMail(QObject):
         """Give a message flags on the server, or take some away."""
         flags = tuple(dict.fromkeys(one for one in (*head.flags, *add) if one not in remove))
         self._show_flags(head.key, flags)
-        inbox, place = self._inbox(), head.place
+        inbox, place = self._inbox(head.place.account), head.place
         added, removed = tuple(add), tuple(remove)
 
         def change() -> tuple[str, ...]:
@@ -233,7 +245,7 @@ class ArrivedMail(QObject):
 
     def file_away(self, head: Head, folder: str) -> None:
         """Move a message into another folder of its mailbox."""
-        inbox, place = self._inbox(), head.place
+        inbox, place = self._inbox(head.place.account), head.place
         held = self.heads.pop(head.key, None)
         self.changed.emit()
 

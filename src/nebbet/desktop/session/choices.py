@@ -31,6 +31,17 @@ def people(shared: SharedLibrary, words: str, show: Show, asker: str) -> None:
     asked.ask(lambda library: library.find_people(words, MOST), done, asker=asker)
 
 
+def own_addresses(shared: SharedLibrary, words: str, show: Show) -> None:
+    """Show the addresses that one's letters go from, where there are several."""
+    found = list(shared.addresses.values())
+    fold_words = fold(words)
+    fits = [one for one in found if fold_words in fold(one.header)]
+    chosen = any(fold(one.header) == fold_words or fold(one.spec) == fold_words for one in found)
+    offered = found if chosen or not fits else fits
+    show([Choice(one.spec, one.name or one.spec, one.spec) for one in offered]
+         if len(found) > 1 else [])  # fmt: skip
+
+
 def person_choice(contact: Contact) -> Choice:
     """A person in a list."""
     aside = said("filed away") if contact.filed else contact.organisation

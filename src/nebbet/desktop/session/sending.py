@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from nebbet.core import addresses
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
@@ -18,12 +19,14 @@ from nebbet.desktop.session.parts import Parts
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
 from nebbet.personal.items import Item, Queued, State
-from nebbet.personal.settings import Account
+from nebbet.personal.secrets import Secrets
+from nebbet.personal.settings import Account, account_for
 
 if TYPE_CHECKING:
     from nebbet.core.message.received import Received
     from nebbet.personal.stores import Stores
-    from nebbet.post.carrier import Carrier, Office
+    from nebbet.post.carrier import Carrier
+    from nebbet.post.delivering import Office
 
 
 class Sending(QObject):
@@ -51,7 +54,7 @@ class Sending(QObject):
         self._parts, self._shared, self._letters = parts, shared, letters
         self._operations, self._network, self._voice = operations, network, voice
         self.hold = parts.settings.hold_seconds
-        self.account = parts.settings.account
+        self.accounts = parts.settings.accounts
         self.outbox: list[Queued] = []
         self.trouble = ""
         self._taking_back: set[str] = set()
@@ -74,9 +77,9 @@ class Sending(QObject):
         self._carrier.start()
         self.changed.emit()
 
-    def use(self, account: Account, hold: int) -> None:
-        """Go on with another account or password, and another hold time."""
-        self.account, self.hold = account, hold
+    def use(self, accounts: tuple[Account, ...], hold: int) -> None:
+        """Go on with other accounts or passwords, and another hold time."""
+        self.accounts, self.hold = accounts, hold
         if self._carrier:
             self._carrier.use(self._office())
 
@@ -86,12 +89,17 @@ class Sending(QObject):
             self._carrier.stop()
 
     def _office(self) -> "Office":
-        from nebbet.post.carrier import Office
+        from nebbet.post.delivering import Office
 
-        stores = self._stores
+        stores, (first, *more) = self._stores, self.accounts
         return Office(
-            stores.personal, stores.library, self.account, self._parts.secrets, self.seconds
+            stores.personal, stores.library, first, self._parts.secrets, self.seconds, tuple(more)
         )
+
+    def account_of(self, letter: Letter) -> Account:
+        """The account that a letter goes by."""
+        found, _problems = addresses.read(addresses.shown(letter.mailbox))
+        return account_for(self.accounts, found[0].spec if found else "")
 
     def seconds(self) -> float:
         """The moment, in seconds, as the outbox counts."""
@@ -275,12 +283,10 @@ class Sending(QObject):
     ) -> None:
         """Get a sent message and read it: the copy on this machine, else the one in the
         mailbox."""
-        account, me, secrets = self.account, self._shared.my_id, self._parts.secrets
+        accounts, me, secrets = self.accounts, self._shared.my_id, self._parts.secrets
 
         def fetch() -> "Received":
             from nebbet.core.message.received import open_message
-            from nebbet.post import imap
-            from nebbet.post.secret import secret_of
 
             kept = self._stores.local_copy(entry.message_id)
             if kept is not None:
@@ -290,14 +296,27 @@ class Sending(QObject):
                     said("The message was sent by somebody else"),
                     advice=said("It can be opened from the mailbox it was sent from"),
                 )
-            password = secret_of(account, secrets)
-            return open_message(imap.fetch_sent(account, password, entry.message_id))
+            return open_message(_from_one_of(accounts, secrets, entry.message_id))
 
         self._network.run(fetch, done, failed)
 
     def read_outgoing(self, entry: Queued, done: Callable[["Received"], None]) -> None:
         """Read the message of a letter that is in the outbox."""
         self._operations.run(lambda: _as_sent(entry.item.outgoing), done, self._voice.fail)
+
+
+def _from_one_of(accounts: tuple[Account, ...], secrets: Secrets, message_id: str) -> bytes:
+    """A sent message from the mailbox that has it. Raises NebbetError."""
+    from nebbet.post import imap
+    from nebbet.post.secret import secret_of
+
+    wrong: list[NebbetError] = []
+    for account in accounts:
+        try:
+            return imap.fetch_sent(account, secret_of(account, secrets), message_id)
+        except NebbetError as error:
+            wrong.append(error)
+    raise wrong[0]
 
 
 def _as_sent(outgoing: Outgoing) -> "Received":

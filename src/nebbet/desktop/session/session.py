@@ -1,6 +1,6 @@
 """The life of the program: the files are opened, work goes on, everything is kept at the end."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
@@ -19,7 +19,7 @@ from nebbet.desktop.session.parts import Parts
 from nebbet.desktop.session.sending import Sending
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.changes import EVERYTHING
-from nebbet.personal.settings import Settings, write_settings
+from nebbet.personal.settings import Settings, own_addresses, write_settings
 
 if TYPE_CHECKING:
     from nebbet.personal.stores import AtStart, Stores
@@ -172,20 +172,22 @@ class Session(QObject):
         self,
         settings: Settings,
         member: Member | None,
-        password: str,
+        passwords: Mapping[str, str],
         server_password: str = "",
     ) -> None:
-        """Keep the profile: settings in one's own file, oneself (if anything is said of that) in
-        the library. Another library is tried before it is kept, and opened at the next start."""
+        """Keep the profile: settings in one's own file, passwords by the users of their mailboxes
+        in the keyring, oneself (if anything is said of that) in the library. Another library is
+        tried before it is kept, and opened at the next start."""
         before = self.settings.library
-        save = self._saving(settings, member, password, server_password)
+        save = self._saving(settings, member, passwords, server_password)
 
         def done(kept: object) -> None:
             self._putting = None
             self.settings, self.shared.member = settings, settings.member
             self.following.hurry()
-            self.sending.use(settings.account, settings.hold_seconds)
-            self.arrived.use(settings.account)
+            self.shared.addresses = own_addresses(settings.accounts)
+            self.sending.use(settings.accounts, settings.hold_seconds)
+            self.arrived.use(settings.accounts)
             self.settings_changed.emit()
             told = [said("Your profile is kept.")]
             if not kept:
@@ -227,7 +229,11 @@ class Session(QObject):
         shared.change(act, done, once="own password")
 
     def _saving(
-        self, settings: Settings, member: Member | None, password: str, server_password: str
+        self,
+        settings: Settings,
+        member: Member | None,
+        passwords: Mapping[str, str],
+        server_password: str,
     ) -> Callable[[], bool]:
         """What keeps a profile; says whether the passwords outlive the program."""
         parts, before = self.parts, self.settings.library
@@ -241,13 +247,13 @@ class Session(QObject):
                 known = server_password or parts.secrets.get(settings.library) or ""
                 try_library(parts.home, settings, known)
             write_settings(parts.home.settings_file, settings)
-            kept = not password or parts.secrets.keep(settings.account.user, password)
+            kept = [parts.secrets.keep(user, given) for user, given in passwords.items()]
             if server_password:
-                kept = parts.secrets.keep(settings.library, server_password) and kept
+                kept.append(parts.secrets.keep(settings.library, server_password))
                 if settings.library == before:
                     self.shared.stores.use_password(server_password)
             if member is not None:
                 self.shared.library.put(member, seen=seen)
-            return kept
+            return all(kept)
 
         return save

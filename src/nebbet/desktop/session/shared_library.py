@@ -29,6 +29,7 @@ from nebbet.library.changes import NO_CHANGE, Change
 from nebbet.library.entries import Registered
 from nebbet.library.holdings import LibraryFile, Proposal
 from nebbet.library.writing import Writer
+from nebbet.personal.settings import own_addresses
 
 if TYPE_CHECKING:
     from nebbet.library.store import Library
@@ -60,6 +61,7 @@ class SharedLibrary(QObject):
         super().__init__()
         self._parts, self.operations, self.voice = parts, operations, voice
         self.member = parts.settings.member
+        self.addresses = own_addresses(parts.settings.accounts)
         self._whole = self.catalogue = Catalogue()
         self.entries: list[Registered] = []
         self._stores: Stores | None = None
@@ -155,7 +157,9 @@ class SharedLibrary(QObject):
 
     def writer(self) -> Writer:
         """Who writes at this computer, now, with the answers from last time."""
-        return Writer(self.now(), self.me, self.own.answers, self.entries)
+        return Writer(
+            self.now(), self.me, self.own.answers, self.entries, own=frozenset(self.addresses)
+        )
 
     def others_editing(self, template: str) -> str:
         """Who else has a template open in the editor, as a sentence; empty for nobody."""

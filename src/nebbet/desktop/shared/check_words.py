@@ -72,6 +72,10 @@ WORDS: dict[str, tuple[str, str]] = {
     ),
     "promise": (said("Missing file"), said("The text speaks of an attachment, and there is none.")),
     "prompt": (said("Prompt"), said("Words in brackets look as if they were to be replaced.")),
+    "mailbox": (
+        said("Somebody else's mailbox"),
+        said("A letter comes from a mailbox of the team that is for others."),
+    ),
     "doubled": (said("Doubled address"), said("An address is there twice.")),
     "body": (said("Empty"), said("There is no text, or nothing but a greeting.")),
 }

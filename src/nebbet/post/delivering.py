@@ -1,0 +1,322 @@
+"""Delivering: what is due in the outbox goes to the mail servers, and what went is recorded.
+
+A letter goes in three stages, each with its own handling of what goes wrong: it is made ready, it
+is handed over, and what follows is recorded. Only the server's yes lets a letter count as sent.
+"""
+
+import logging
+from collections.abc import Callable
+from datetime import UTC, datetime
+from functools import partial
+from secrets import token_hex
+from typing import TYPE_CHECKING
+
+from msgspec import Struct, field
+from msgspec.structs import replace
+from sqlalchemy import Engine
+
+from nebbet.core.errors import NebbetError
+from nebbet.core.letter import counts_from_sending
+from nebbet.core.message.encoded import EncodedFiles
+from nebbet.library.store import Library
+from nebbet.library.writing import Writer
+from nebbet.personal import outbox
+from nebbet.personal.alone import alone
+from nebbet.personal.items import Queued, State
+from nebbet.personal.secrets import Secrets
+from nebbet.personal.settings import Account, account_for
+from nebbet.post.errors import DeliveryError
+from nebbet.post.pace import free_at, wait_words
+from nebbet.post.secret import secret_of
+from nebbet.post.sending import renewed
+from nebbet.post.unsure import Looks, found_to_have_gone
+
+if TYPE_CHECKING:
+    from nebbet.post.imap import Copies
+    from nebbet.post.smtp import Line
+
+RETRY_SECONDS = (60, 300, 900, 3600)
+_ATTEMPTS = 120  # that a server may put a letter off: about five days (RFC 5321 §4.5.4.1)
+_log = logging.getLogger(__name__)
+_UNFORESEEN = DeliveryError(
+    "refused",
+    "Something in Nebbet itself went wrong before the letter was handed over",
+    "It has not gone; the details are in the log. Look at the letter and send it again",
+)
+
+
+class Outcome(Struct, frozen=True):
+    """Where a letter stands after a stage, still to be written into the outbox. by is the account
+    that it just went by."""
+
+    state: State
+    due: float
+    words: str = ""
+    by: str = ""
+
+
+class Office(Struct, frozen=True):
+    """All that delivering needs. now gives seconds since 1970. A letter goes by the account that it
+    is sent from: by the first one, where none of more is it.
+
+    unwritten holds outcomes that are known but could not be written into the personal file: a
+    letter that the server took is sent, whatever the disk says. stuck holds what kept letters from
+    being tried in the last pass.
+    """
+
+    personal: Engine
+    library: Library
+    account: Account
+    secrets: Secrets
+    now: Callable[[], float]
+    more: tuple[Account, ...] = ()
+    unwritten: dict[str, Outcome] = field(default_factory=dict)
+    stuck: list[NebbetError] = field(default_factory=list)
+    looks: Looks = field(default_factory=Looks)
+
+    @property
+    def accounts(self) -> tuple[Account, ...]:
+        """All accounts that letters may go by."""
+        return (self.account, *self.more)
+
+    def account_of(self, entry: Queued) -> Account:
+        """The account that a letter goes by."""
+        return account_for(self.accounts, entry.item.outgoing.sender)
+
+
+def deliver_due(office: Office, ended: Callable[[], bool] = lambda: False) -> list[Queued]:
+    """Deliver what is due and finish what is half done; returns what is left in the outbox. ended
+    is asked before each letter, and keeps it for another time.
+
+    One letter's trouble is that letter's: the others go on. While another process delivers from the
+    same outbox, nothing is done. Raises NebbetError when the outbox
+    itself cannot be read.
+    """
+    office.stuck.clear()
+    write_outcomes(office)
+    with alone(office.personal) as nobody_else:
+        if nobody_else:
+            # What follows may take time or fail: no letter waits for that of another one.
+            _record_all(office, _let_go(office, ended))
+            if not ended():
+                _record_all(office, _found_to_have_gone(office))
+    return outbox.queued(office.personal)
+
+
+def _let_go(office: Office, ended: Callable[[], bool]) -> list[Queued]:
+    """Hand over what is due, over one line; returns what the server took, now or before."""
+    from nebbet.post.smtp import Line  # not before it is needed: the window starts without it
+
+    out, lines = list[Queued](), dict[str, Line]()
+    try:
+        for entry in outbox.queued(office.personal, ("held", "waiting", "sent")):
+            if ended():
+                break
+            if entry.due > office.now() or entry.item.id in office.unwritten:
+                continue
+            if entry.state != "sent" and _has_to_wait(office, entry):
+                continue
+            account = office.account_of(entry)
+            line = lines.setdefault(account.user, Line(account))
+            if entry.state == "sent" or _is_out(office, entry, line):
+                out.append(entry)
+    finally:
+        for line in lines.values():
+            line.leave()
+    return out
+
+
+def _found_to_have_gone(office: Office) -> list[Queued]:
+    """The letters that may have gone, are among the sent ones of the mailbox, and so count as sent;
+    unless somebody was quicker to decide."""
+    now, gone = office.now(), list[Queued]()
+    try:
+        for account in office.accounts:
+            found = found_to_have_gone(
+                office.personal,
+                account,
+                partial(secret_of, account, office.secrets),
+                office.looks,
+                now,
+                partial(_goes_by, office, account),
+            )
+            gone += [
+                e for e in found
+                if outbox.settle(office.personal, e.item.id, "sent", due=now, by=account.user)
+            ]  # fmt: skip
+    except NebbetError as error:
+        office.stuck.append(error)
+    return gone
+
+
+def _goes_by(office: Office, account: Account, entry: Queued) -> bool:
+    return office.account_of(entry) == account
+
+
+def _has_to_wait(office: Office, entry: Queued) -> bool:
+    """Whether the account lets no more letters go for now; then the letter says until when."""
+    account = office.account_of(entry)
+    free = free_at(office.personal, account, office.now())
+    if free <= office.now():
+        return False
+    outbox.mark(office.personal, entry.item.id, due=free, words=wait_words(free))
+    return True
+
+
+def _is_out(office: Office, entry: Queued, line: "Line") -> bool:
+    """Hand one letter over; its state says how that went. Says whether the server took it."""
+    outcome = _hand_in(office, entry, line)
+    if outcome is None:
+        return False
+    _settle(office, entry, outcome)
+    return outcome.state == "sent"
+
+
+def _hand_in(office: Office, entry: Queued, line: "Line") -> Outcome | None:
+    """Make a letter ready and hand it over; nothing where it was taken back meanwhile."""
+    try:
+        entry = _of_the_day(office, entry)
+        password = secret_of(office.account_of(entry), office.secrets)
+        return _hand_over(office, entry, password, line)
+    except DeliveryError as error:
+        return _put_off(office, entry, error)
+    except NebbetError as error:  # the personal file cannot be written: nothing has gone
+        office.stuck.append(error)
+        return None
+    except Exception:
+        _log.exception("a letter could not be made ready")
+        return _put_off(office, entry, _UNFORESEEN)
+
+
+def _of_the_day(office: Office, entry: Queued) -> Queued:
+    """The letter as it is to go today. Raises DeliveryError when it cannot go now or any more."""
+    if not counts_from_sending(entry.item.letter):
+        return entry
+    moment = datetime.fromtimestamp(office.now(), UTC)
+    try:
+        catalogue = office.library.catalogue(moment)
+    except NebbetError as error:
+        raise DeliveryError("unreachable", error.what, "Nebbet tries again by itself") from None
+    try:
+        sender = catalogue.members.get(entry.item.entry.sender)
+        item = renewed(
+            catalogue,
+            entry.item,
+            Writer(moment, sender),
+            token=lambda: token_hex(12),
+            files=EncodedFiles(office.library.file_bytes),
+        )
+    except NebbetError as error:
+        raise DeliveryError("refused", error.what, error.advice) from None
+    if item is not entry.item:
+        outbox.rewrite(office.personal, item)
+    return replace(entry, item=item)
+
+
+def _hand_over(office: Office, entry: Queued, password: str, line: "Line") -> Outcome | None:
+    """Give the letter to the server; nothing where it was taken back meanwhile. It is claimed at
+    the last moment: whatever ends Nebbet before leaves it as it was."""
+    outgoing = entry.item.outgoing
+    went = line.deliver(
+        password, outgoing.sender, outgoing.recipients, outgoing.data,
+        lambda: outbox.claim(office.personal, entry.item),
+    )  # fmt: skip
+    if not went:
+        return None
+    return Outcome("sent", office.now(), by=office.account_of(entry).user)
+
+
+def _record_all(office: Office, entries: list[Queued]) -> None:
+    from nebbet.post.imap import Copies
+
+    copies = dict[str, Copies]()
+    try:
+        for entry in entries:
+            account = office.account_of(entry)
+            done = _record(office, entry, copies.setdefault(account.user, Copies(account)))
+            if entry.item.id not in office.unwritten:
+                _settle(office, entry, done)
+    finally:
+        for one in copies.values():
+            one.leave()
+
+
+def _record(office: Office, entry: Queued, copies: "Copies") -> Outcome:
+    """Enter the letter into the register and file its copy; neither happens twice, whatever
+    fails between."""
+    waits = _register(office, entry) or _file_copy(office, entry, copies)
+    if waits:
+        return Outcome("sent", office.now() + RETRY_SECONDS[0], waits)
+    return Outcome("gone", office.now())
+
+
+def _register(office: Office, entry: Queued) -> str:
+    """Enter the letter; returns what to say when that has to wait."""
+    try:
+        office.library.record([entry.item.entry])
+    except NebbetError as error:
+        return f"Sent. Its entry in the register waits: {error.what}"
+    except Exception:
+        _log.exception("a letter that went could not be entered into the register")
+        return "Sent. Its entry in the register waits; the details are in the log"
+    return ""
+
+
+def _file_copy(office: Office, entry: Queued, copies: "Copies") -> str:
+    """File the sender's copy; returns what to say when that has to wait."""
+    from nebbet.core.message.compose import with_bcc
+
+    item = entry.item
+    moment = datetime.fromtimestamp(office.now(), UTC)
+    try:
+        copies.file(
+            secret_of(office.account_of(entry), office.secrets),
+            with_bcc(item.outgoing.data, item.outgoing.bcc),
+            moment,
+            unless_there=item.outgoing.message_id,
+        )
+    except NebbetError as error:
+        return f"Sent. Its copy for your mailbox waits: {error.what}"
+    except Exception:
+        _log.exception("the copy of a letter that went could not be filed")
+        return "Sent. Its copy for your mailbox waits; the details are in the log"
+    return ""
+
+
+def _put_off(office: Office, entry: Queued, error: DeliveryError) -> Outcome:
+    """Wait and try again, or hand the letter back to the person."""
+    pause = RETRY_SECONDS[min(entry.attempts, len(RETRY_SECONDS) - 1)]
+    words = f"{error.what}. {error.advice}."
+    match error.kind:
+        case "busy" if entry.attempts + 1 >= _ATTEMPTS:
+            return Outcome(
+                "refused",
+                office.now(),
+                f"{error.what}, and has not in {_ATTEMPTS} attempts. Send it again when it "
+                "does, or another way.",
+            )
+        case "busy" | "unreachable":
+            return Outcome("waiting", office.now() + pause, words)
+        case "uncertain":
+            return Outcome("uncertain", office.now(), words)
+    return Outcome("refused", office.now(), words)
+
+
+def _settle(office: Office, entry: Queued, outcome: Outcome) -> None:
+    """Write an outcome down, now or as soon as the personal file can be written again."""
+    office.unwritten[entry.item.id] = outcome
+    write_outcomes(office)
+
+
+def write_outcomes(office: Office) -> None:
+    """Write down the outcomes that could not be written before."""
+    for item_id, outcome in list(office.unwritten.items()):
+        try:
+            outbox.settle(
+                office.personal, item_id, outcome.state, due=outcome.due, words=outcome.words,
+                by=outcome.by,
+            )  # fmt: skip
+        except NebbetError as error:
+            office.stuck.append(error)
+            continue
+        del office.unwritten[item_id]
