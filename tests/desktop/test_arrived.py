@@ -3,6 +3,7 @@ Python's own parser."""
 
 import email
 import email.policy
+import mailbox
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -10,12 +11,14 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
 from nebbet.desktop.kit.picker import ASIDE
 from nebbet.desktop.letters.arrived_view import ArrivedView
 from nebbet.desktop.letters.page import LettersPage
+from nebbet.library.entries import Registered
+from nebbet.library.remarks import back_of, digest_of, lessons, taken
 from nebbet.personal.home import Home
 from nebbet.personal.settings import read_settings, write_settings
 from nebbet.post import imap
@@ -251,8 +254,10 @@ def test_a_letter_that_came_back_is_told_with_the_reason(hand: Hand, letters: Le
 def test_what_is_done_is_filed_and_what_is_taken_is_said(hand: Hand, letters: LettersPage) -> None:
     view = open_row(hand, "Lorne Haldane")
     hand.press("Ctrl+Alt+M")
-    # The stand-in keeps no keywords, as some servers do: that is told.
-    hand.until(lambda: "nobody else sees that you have it" in hand.said)
+    # The stand-in keeps no keywords, as some servers do: the library does.
+    shared = hand.session.shared
+    hand.until(lambda: list(taken(shared.library.engine).values()) == [shared.my_id])
+    hand.until(lambda: view.mine.text() == "Give it back")
     hand.press("Ctrl+Alt+X")
     hand.until(lambda: "is in the folder Done now" in hand.said)
     assert view.key not in hand.session.arrived.heads
@@ -289,3 +294,59 @@ def test_without_a_line_what_was_read_can_be_read(hand: Hand, letters: LettersPa
     assert "16:30 to Quillan" in view.view.reader.toPlainText()
     message = email.message_from_bytes(view.opened.data, policy=email.policy.default)  # type: ignore[union-attr]
     assert str(message["Subject"]) == "Thursday's boat"
+
+
+def test_what_a_colleague_took_is_not_taken_twice(hand: Hand, letters: LettersPage) -> None:
+    shared = hand.session.shared
+    view = open_row(hand, "Lorne Haldane")
+    assert view.opened is not None
+    message_id = view.opened.fields.message_id
+    shared.library.take(message_id, "saoirse.pell", NOW)  # at her own computer, a moment ago
+    hand.press("Ctrl+Alt+M")
+    hand.until(lambda: "Saoirse Pell has this message" in hand.said)
+    assert taken(shared.library.engine) == {digest_of(message_id): "saoirse.pell"}
+    assert view.mine.text() == "Saoirse Pell has it" and not view.mine.isEnabled()
+    rows = letters.pile.list
+    hand.until(lambda: "Saoirse" in [rows.item(n).data(ASIDE) for n in range(rows.count())])
+
+
+def test_a_letter_that_came_back_is_marked_in_the_register(hand: Hand, home: Home) -> None:
+    """The report of RFC 3464, Appendix E, about a letter of ours."""
+    shared = hand.session.shared
+    entry = Registered(
+        "<original@cs.utk.edu>", NOW, shared.my_id, "louisl@larry.slip.umd.edu", "Louis L.",
+        subject="Your refund",
+    )  # fmt: skip
+    shared.change(lambda: shared.library.record([entry]))
+    hand.until(lambda: any(e.message_id == entry.message_id for e in shared.entries))
+    box = mailbox.Maildir(home.mail_folder / ME, create=False)
+    box.add(mailbox.MaildirMessage(FAILED))
+    hand.session.arrived.nudge()
+    hand.until(lambda: back_of(shared.library.engine, [entry.message_id]))
+    hand.press("Alt+5")
+    page = hand.window.register
+    hand.until(lambda: page.back)
+    page.show_entry(entry.message_id)
+    hand.until(lambda: page.current == entry)
+    assert page.table.item(page.table.currentRow(), 4).text() == "Came back: Your refund"
+    hand.until(page.returned.isVisible)
+    assert "louisl@larry.slip.umd.edu was not reached" in page.returned.text()
+
+
+def test_what_was_answered_is_learned_told_and_forgotten(hand: Hand, letters: LettersPage) -> None:
+    shared = hand.session.shared
+    open_row(hand, "Aoife Brannigan")
+    hand.press("1", "Ctrl+Return", "Ctrl+Return")
+    hand.sent_all()
+    hand.until(lambda: lessons(shared.library.engine))
+    (lesson,) = lessons(shared.library.engine)
+    assert lesson.key == "refund-agreed" and "aoife" not in lesson.words
+    hand.until(lambda: hand.session.arrived._suggester is None)
+    view = open_row(hand, "Lorne Haldane")
+    view = open_row(hand, "Aoife Brannigan")
+    hand.until(lambda: view.opened and view.opened.suggestions[0].before == 1)
+    why = [one.text() for one in view.findChildren(QLabel) if "answered so" in one.text()]
+    assert why and "answered so once before" in why[0]
+    hand.click(view.forget)
+    hand.until(lambda: "What was learned from 1 answer is forgotten." in hand.said)
+    assert not lessons(shared.library.engine)

@@ -15,6 +15,7 @@ from nebbet.library import register
 from nebbet.library.about_message import about_message
 from nebbet.library.disk import read_file
 from nebbet.library.register_finding import Wanted
+from nebbet.library.remarks import lessons
 from nebbet.library.search import make_finder
 from nebbet.library.suggesting import kinds_of, suggester_of
 from nebbet.personal import outbox as outboxes
@@ -61,17 +62,28 @@ def find(ctx: click.Context, words: tuple[str, ...], as_json: bool) -> None:
 
 
 @click.command()
-@click.argument("file", metavar="FILE.eml")
+@click.argument("file", metavar="FILE.eml", required=False)
+@click.option("--forget", metavar="TEMPLATE", help="forget what was learned of it; “all” for all")
 @as_json
 @click.pass_context
-def suggest(ctx: click.Context, file: str, as_json: bool) -> None:
-    """Suggest the templates that answer a message best; exits 1 where none fits."""
+def suggest(ctx: click.Context, file: str | None, forget: str | None, as_json: bool) -> None:
+    """Suggest the templates that answer a message best; exits 1 where none fits. What the team
+    answered to messages like it counts, until it is forgotten."""
+    if forget:
+        here = open_here(chance(ctx).now())
+        template = "" if forget == "all" else here.template(forget, chance(ctx).now()).id
+        count = here.library.forget(template)
+        click.echo(f"What was learned from {count} answers is forgotten.")
+        return
+    if file is None:
+        raise click.UsageError("a message is needed, or --forget")
     data = read_file(Path(file), f"The message {file}", largest=LARGEST)
     fields, received = arrived(data), open_message(data)
     here = open_here(chance(ctx).now())
     about = about_message(here.library.people, fields, received)
     asked = asked_in(fields, received)
-    found = suggester_of(here.catalogue).suggest(asked, kinds_of(about.cases))
+    learned = lessons(here.library.register_engine)
+    found = suggester_of(here.catalogue, learned).suggest(asked, kinds_of(about.cases))
     titles = {one.key: here.catalogue.templates[one.key].title for one in found}
     if as_json:
         rows = [

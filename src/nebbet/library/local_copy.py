@@ -43,7 +43,7 @@ from nebbet.library.held_fields import HeldField
 from nebbet.library.holdings import LibraryFile, Proposal, Role, Shelf, Template, Usage
 
 _CANNOT = "The copy of the library on this computer cannot be kept"
-_VERSION = 2
+_VERSION = 3
 MOST_LETTERS = 5000  # entries of the register: the newest
 # The parts of a catalogue, by the kind of their values: one row for each value, or one for all.
 _ROWS: dict[str, type[Any]] = {
@@ -181,9 +181,11 @@ class LocalCopy:
                 (self._folder / "library").unlink(missing_ok=True)  # as Nebbet 0.1 kept it
                 _metadata.drop_all(connection)
                 connection.exec_driver_sql("DROP TABLE IF EXISTS register_words")
-                schema.register.drop(connection, checkfirst=True)
+                for table in (schema.register, schema.remark):
+                    table.drop(connection, checkfirst=True)
                 _metadata.create_all(connection)
                 schema.register.create(connection)
+                schema.remark.create(connection)  # empty: what colleagues notice is on the server
                 for statement in schema.WORDS_OF_LETTERS:
                     connection.exec_driver_sql(statement)
                 copied_people.make_tables(connection)

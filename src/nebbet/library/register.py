@@ -13,6 +13,7 @@ from sqlalchemy.dialects import postgresql, sqlite
 from nebbet.library.engine import explained, reading
 from nebbet.library.entries import Registered, found_by
 from nebbet.library.register_finding import CANNOT, Wanted, narrowed
+from nebbet.library.remarks import CameBack, back_of
 from nebbet.library.schema import register as table
 
 LATEST = 2000  # letters of all that a window holds: what somebody looks for without going far
@@ -24,11 +25,12 @@ _COLUMNS = [table.c[name] for name in Registered.__struct_fields__]
 
 class Page(Struct, frozen=True):
     """Some letters, newest first; found says how many there are in all that have the words, of how
-    many the register holds."""
+    many the register holds, back which of them came back."""
 
     rows: list[Registered] = []
     found: int = 0
     of: int = 0
+    back: dict[str, CameBack] = {}
 
 
 def enter(connection: Connection, entries: Iterable[Registered]) -> None:
@@ -56,12 +58,13 @@ def page(
             Registered(**row)
             for row in connection.execute(narrowed(rows, wanted, engine)).mappings()
         ]
+        back = back_of(engine, [entry.message_id for entry in found])
         if after is not None:
-            return Page(found)
+            return Page(found, back=back)
         every = select(func.count()).select_from(table)
         of = connection.scalar(every) or 0
         count = of if wanted.is_all else connection.scalar(narrowed(every, wanted, engine))
-        return Page(found, count or 0, of)
+        return Page(found, count or 0, of, back)
 
 
 def latest(engine: Engine, member: str = "") -> list[Registered]:

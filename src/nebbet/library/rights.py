@@ -69,6 +69,11 @@ POLICIES: dict[str, list[_Policy]] = {
         ("seen", "SELECT", "true", ""),
         ("sent", "INSERT", "", "sender = nebbet_member()"),
     ],
+    "remark": [
+        ("seen", "SELECT", "true", ""),
+        ("made", "INSERT", "", "member = nebbet_member()"),
+        ("taken back", "DELETE", "member = nebbet_member() OR nebbet_leads()", ""),
+    ],
     "file": [
         ("seen", "SELECT", _FILE_SEEN, ""),
         ("put in", "INSERT", "", "true"),
@@ -105,13 +110,13 @@ CHANGED = {
     "file": "valid_until, name",
 }
 _ADDED = ("edition", "register", "file", "shelf", "template", "presence", "proposal", "contact",
-          "case_", "held_field", "setting")  # fmt: skip
+          "case_", "held_field", "setting", "remark")  # fmt: skip
 _LEADS_ALONE = ("passage", "frame", "fact", "file", "kind", "linked")  # the others have policies
-_ALL = (*CHANGED, "edition", "register", "former", "file_claim", "file_use", "change",
+_ALL = (*CHANGED, "edition", "register", "remark", "former", "file_claim", "file_use", "change",
         "case_person", "held_field", "alembic_version")  # fmt: skip
 _TAKEN_OUT = ("setting", "member", "shelf", "template", "contact", "case_", "held_field",
               "proposal", "presence", "passage", "frame", "fact", "file", "kind",
-              "linked")  # fmt: skip
+              "linked", "remark")  # fmt: skip
 GRANTS = {
     "lead": [
         f"SELECT ON {', '.join(_ALL)}",
@@ -128,6 +133,7 @@ GRANTS = {
             for table, columns in CHANGED.items()
             if table not in _LEADS_ALONE
         ),
+        "DELETE ON remark",
         "UPDATE (result) ON linked",  # whoever reads a linked table says what came of it
     ],
 }

@@ -296,6 +296,20 @@ linked = Table(
     Column("result", Text, nullable=False, server_default=""),
 )
 
+# What colleagues noticed of messages; message is a Message-ID, or the digest of one.
+remark = Table(
+    "remark",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("kind", String(16), nullable=False),
+    Column("message", String(255), nullable=False),
+    Column("member", String(64), nullable=False),
+    Column("at", Moment, nullable=False),
+    Column("data", Text, nullable=False),
+    Index("remark_message", "kind", "message"),
+    Index("remark_at", "kind", "at"),
+)
+
 register = Table(
     "register",
     metadata,

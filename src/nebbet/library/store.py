@@ -35,6 +35,7 @@ from nebbet.library.people_writing import KeepingPeople
 from nebbet.library.postgres import OLDER, away, postgres_engine, shown_url
 from nebbet.library.proposals import Proposing
 from nebbet.library.reader import Reader
+from nebbet.library.remarks import Remarking
 from nebbet.library.roles import role_in
 from nebbet.library.rows import (
     RECORDS,
@@ -93,7 +94,7 @@ def _bring_up_to_date(engine: Engine, found: migrate.Found) -> None:
         migrate.upgrade(engine)
 
 
-class Library(Proposing, Arranging, KeepingPeople, SettingUp):
+class Library(Proposing, Arranging, KeepingPeople, SettingUp, Remarking):
     """One open library, and what the person at the keyboard may do in it."""
 
     def __init__(self, engine: Engine, role: Role = "lead") -> None:

@@ -4,7 +4,7 @@ from collections.abc import Collection, Iterable
 
 from nebbet.core.inline import SLOT
 from nebbet.core.letter import passages_in
-from nebbet.core.ranking.suggesting import Answerer, Suggester
+from nebbet.core.ranking.suggesting import Answerer, Lesson, Suggester, telling_words
 from nebbet.core.records import Case, fold
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.holdings import Template
@@ -36,9 +36,19 @@ def _answerer(catalogue: Catalogue, template: Template) -> Answerer:
     )
 
 
-def suggester_of(catalogue: Catalogue) -> Suggester:
-    """What suggests the templates of a catalogue."""
-    return Suggester(answerers_of(catalogue))
+def suggester_of(catalogue: Catalogue, lessons: Iterable[Lesson] = ()) -> Suggester:
+    """What suggests the templates of a catalogue, with what was learned of answers."""
+    return Suggester(answerers_of(catalogue), lessons)
+
+
+def lesson_of(catalogue: Catalogue, template: str, text: str) -> Lesson:
+    """What is kept of a message that a template answered: of its words those that templates of the
+    library have, too, so that no name, number or address is among them."""
+    known: set[str] = set()
+    for one in answerers_of(catalogue):
+        said = (one.title, one.keywords, one.subject, one.text, " ".join(one.kinds))
+        known.update(telling_words("\n".join(said)))
+    return Lesson(template, tuple(word for word in telling_words(text) if word in known))
 
 
 def kinds_of(cases: Iterable[Case]) -> Collection[str]:

@@ -27,6 +27,7 @@ _OF_KIND = 0.5  # of the best score: what a template for the kind of case gets i
 # Of the best score, what a message that was answered before can add; with few of them, less.
 _LEARNED, _ENOUGH = 2.0, 250
 _SURE, _LEAST = 6.0, 0.55  # how much whole words have to tell before anything fits
+_ALIKE = 0.1  # how near a message that was answered has to be to count as like this one
 _SHOWN = 4  # words that say why
 _LONGEST = 20_000  # characters of a message that are looked at
 # Words that any message may have: greetings, thanks, names of days and months; from memory.
@@ -60,12 +61,13 @@ class Answerer(Struct, frozen=True):
 
 
 class Suggestion(Struct, frozen=True):
-    """A template that may answer a message: how well, from 0 to 1, and the words of the message
-    that made it fit."""
+    """A template that may answer a message: how well, from 0 to 1, the words of the message that
+    made it fit, and how many messages like it were answered so before."""
 
     key: str
     score: float
     words: tuple[str, ...] = ()
+    before: int = 0
 
 
 class Lesson(Struct, frozen=True):
@@ -168,8 +170,8 @@ class Suggester:
         sure = 1 - np.exp(-self._said.times(words) / _SURE)
         scores = said / (said.max() or 1.0) * sure.max()
         learned = np.zeros(len(self._all))
-        if len(self._of):
-            np.maximum.at(learned, self._of, self._learned.times(self._unit(features), flat=True))
+        like = self._learned.times(self._unit(features), flat=True)
+        np.maximum.at(learned, self._of, like)
         scores = scores + self._weight * learned
         wanted = {folded(kind) for kind in kinds}
         scores = scores + _OF_KIND * np.array([bool(wanted & theirs) for theirs in self._kinds])
@@ -180,7 +182,10 @@ class Suggester:
         whole = 1 + self._weight + _OF_KIND
         found = (
             Suggestion(
-                self._all[row].key, round(float(scores[row] / whole), 3), self._why(text, row)
+                self._all[row].key,
+                round(float(scores[row] / whole), 3),
+                self._why(text, row),
+                int(np.sum(like[self._of == row] > _ALIKE)),
             )
             for row in order
         )

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 from nebbet.core.message.answering import own_words
 from nebbet.core.message.bounces import Bounce
 from nebbet.core.message.head import Head
+from nebbet.core.ranking.suggesting import Suggestion
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
@@ -168,13 +169,22 @@ class ArrivedView(QWidget):
             title = known[one.key].title if one.key in known else one.key
             made = pieces.button(f"{number + 1}   {title}", partial(self.answer_with, number))
             theme.named(made, title, said("Answer with this template: {key}", key=number + 1))
-            why = pieces.label(said("because of: {words}", words=", ".join(one.words)), "note")
+            why = pieces.label(_why(one), "note")
             self.offers.append(made)
             self._offers.addLayout(pieces.row(made, why, None))
         other = pieces.button(said("Another template…"), self.answer_one, "words", "Ctrl+J")
         words = "" if found or self.opened is None else said("No template fits by its words.")
         none = pieces.label(words, "note")
-        self._offers.addLayout(pieces.row(other, none, None))
+        row: list[QWidget | None] = [other, none, None]
+        learned = [one.key for one in found[:_BEST] if one.before]
+        if learned and self._shared.leads:
+            self.forget = pieces.button(
+                said("Forget what was learned"),
+                partial(self._mail.noticed.forget, learned),
+                "words",
+            )
+            row.append(self.forget)
+        self._offers.addLayout(pieces.row(*row))
 
     def _show_state(self) -> None:
         head = self._mail.heads.get(self.key)
@@ -185,14 +195,15 @@ class ArrivedView(QWidget):
             one.setEnabled(self.opened is not None)
         if head is None:
             return
-        member = self._shared.catalogue.members.get(head.whose)
-        if head.whose == me and me:
+        whose = self._mail.noticed.whose(head)
+        member = self._shared.catalogue.members.get(whose)
+        if whose == me and me:
             self.mine.setText(said("Give it back"))
-        elif head.whose:
-            self.mine.setText(said("{name} has it", name=member.name if member else head.whose))
+        elif whose:
+            self.mine.setText(said("{name} has it", name=member.name if member else whose))
         else:
             self.mine.setText(said("Take it"))
-        self.mine.setEnabled(not head.whose or head.whose == me)
+        self.mine.setEnabled(not whose or whose == me)
 
     # Acts
 
@@ -257,3 +268,13 @@ class ArrivedView(QWidget):
             lambda _done: shared.voice.say(said("{name} is written.", name=path.name)),
             shared.voice.fail,
         )
+
+
+def _why(found: Suggestion) -> str:
+    """Why a template is suggested: words, and what the team answered before."""
+    words = said("because of: {words}", words=", ".join(found.words))
+    if not found.before:
+        return words
+    before = counted("answered so once before", "answered so {count} times before",
+                     count=found.before)  # fmt: skip
+    return said("{why}; {before}", why=words, before=before)

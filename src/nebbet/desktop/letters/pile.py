@@ -1,5 +1,6 @@
 """The pile: what waits for this person, open letters and the outbox."""
 
+from collections.abc import Callable, Mapping
 from datetime import datetime
 
 from PySide6.QtCore import Qt, Signal
@@ -84,7 +85,7 @@ class Pile(QWidget):
             head, count = thread[0], len(thread)
             name = head.fields.sender.name or head.fields.sender.spec or said("Nobody")
             subject = head.fields.subject or said("No subject")
-            words, tone = _state_of(thread, names)
+            words, tone = _state_of(thread, names, self._mail.noticed.whose)
             if count > 1:
                 subject = said("{subject} ({count})", subject=subject, count=count)
             rows.append(Choice(f"arrived:{head.key}", name, subject, words, tone=tone))
@@ -119,15 +120,17 @@ class Pile(QWidget):
             self.opened.emit(self.list.key)
 
 
-def _state_of(thread: list[Head], names: dict[str, str]) -> tuple[str, str]:
+def _state_of(
+    thread: list[Head], names: Mapping[str, str], whose: Callable[[Head], str]
+) -> tuple[str, str]:
     """A word on where a thread stands, and its tone."""
     head = thread[0]
     if head.is_report:
         return said("came back"), "brick"
     if head.is_answered:
         return said("answered"), "faint"
-    if head.whose:
-        return names.get(head.whose, head.whose), "slate"
+    if has := whose(head):
+        return names.get(has, has), "slate"
     if not head.is_read:
         return said("new"), "spruce"
     return f"{datetime.fromtimestamp(head.came):%d %b}", "faint"

@@ -5,7 +5,14 @@ from collections.abc import Callable
 from msgspec.structs import replace
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtGui import QIntValidator
-from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nebbet.core import addresses
 from nebbet.core.errors import NebbetError
@@ -16,6 +23,7 @@ from nebbet.personal.settings import Account
 from nebbet.post.pace import limits_in_words, read_limits
 
 _TEXTS = ("user", "smtp_host", "imap_host", "sent_folder", "certificate", "token_command")
+_WIDE = 340  # pixels: what a field is for is read whole in it
 _TLS = {
     "": said("as its port says"),
     "at once": said("from the first byte (993, 465)"),
@@ -83,12 +91,14 @@ class Mailboxes(QWidget):
             (said("Letters at most"), self.limits),
         ]
         for words, field in rows:
-            field.setMinimumWidth(240)
+            field.setMinimumWidth(_WIDE)
             pieces.captioned(form, words, field)
         theme.named(self.folders, said("Folders shown as arrived"))
-        acts = pieces.row(self.another, self.remove, None)
         head = pieces.label(said("Mailboxes"), "heading")
-        pieces.fill(QVBoxLayout(self), head, pieces.rule(), acts, form, None)
+        acts = pieces.row(self.another, self.remove, None)
+        pieces.fill(QVBoxLayout(self), head, pieces.rule(), form, acts, None)
+        # A page that scrolls would press it together otherwise.
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
 
     # Showing
 
@@ -119,6 +129,7 @@ class Mailboxes(QWidget):
         self.smtp_port.setText(str(account.smtp_port))
         self.imap_port.setText(str(account.imap_port))
         self.password.setText(self.passwords.get(account.user, ""))
+        pieces.show_beginnings(self)
 
     def show_folders(self, names: tuple[str, ...]) -> None:
         """Show the folders that were chosen."""

@@ -72,14 +72,14 @@ class ProfilePage(Place):
             "Library",
             [("File or server", self.library), ("Password of the server", self.server_password)],
         )
-        right = QVBoxLayout()
+        left = QVBoxLayout()
         self.password_button = pieces.button(
             said("Choose another password for the server…"), self.choose_password, "words"
         )
         below = pieces.row(self.password_button, None)
-        pieces.fill(right, self.mailboxes, library, below, None, spacing=18)
+        pieces.fill(left, self.person, library, below, None, spacing=18)
         both = QHBoxLayout()
-        pieces.fill(both, self.person, right, None, spacing=24)
+        pieces.fill(both, left, self.mailboxes, None, spacing=24)
         buttons = pieces.row(self.save_button, self.try_button, self.signature_button, None)
         inside = QWidget()
         pieces.fill(

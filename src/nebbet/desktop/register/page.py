@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QResizeEvent
+from PySide6.QtGui import QColor, QResizeEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -32,6 +32,7 @@ from nebbet.desktop.session.sending import Sending
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
 from nebbet.library.register import EVERY, LATEST, Page
+from nebbet.library.remarks import CameBack
 
 _COLUMNS = ("Sent", "To", "Case", "Template", "Subject", "From")
 _MOVED = 400  # milliseconds on a row until its message is fetched
@@ -62,6 +63,7 @@ class RegisterPage(Place):
         super().__init__()
         self._shared, self._sending = shared, sending
         self.shown: list[Registered] = []
+        self.back: dict[str, CameBack] = {}  # of those, the letters that came back
         self.find_field = QLineEdit()
         self.find_field.setPlaceholderText("Find by person, case, template or subject")
         self.find_field.setClearButtonEnabled(True)
@@ -85,6 +87,7 @@ class RegisterPage(Place):
         )
         self.view = MessageView()
         self.told = pieces.label("", "faint", wrap=True)
+        self.returned = pieces.label("", "stop", wrap=True)
         self._right = QStackedWidget()
         self._lay_out()
         self._connect()
@@ -105,7 +108,9 @@ class RegisterPage(Place):
         split.setHandleWidth(1)
         split.setChildrenCollapsible(False)
         split.addWidget(left)
-        split.addWidget(pieces.column("right", self._right, margin=0))
+        self.returned.setMargin(12)
+        self.returned.hide()
+        split.addWidget(pieces.column("right", self.returned, pieces.grow(self._right), margin=0))
         split.setSizes([760, 500])
         pieces.fill(QHBoxLayout(self), split)
 
@@ -154,8 +159,10 @@ class RegisterPage(Place):
 
     def _show_page(self, page: Page, after: Registered | None) -> None:
         """Show letters that were read: anew, or below those that are there."""
+        news = page.back != {key: self.back.get(key) for key in page.back}
+        self.back = {**(self.back if after else {}), **page.back}
         if after is None:
-            self._show_rows(page.rows)
+            self._show_rows(page.rows, anew=news)
         elif self.shown and self.shown[-1] == after:
             self.shown += page.rows
             self._fill_rows(len(self.shown) - len(page.rows))
@@ -167,9 +174,9 @@ class RegisterPage(Place):
         elif self._open_soon:
             self.open_current()
 
-    def _show_rows(self, rows: list[Registered]) -> None:
+    def _show_rows(self, rows: list[Registered], *, anew: bool) -> None:
         same, self._shown_for = self._shown_for == self._pages.wanted, self._pages.wanted
-        if same and rows and rows == self.shown[: len(rows)]:
+        if same and rows and rows == self.shown[: len(rows)] and not anew:
             return  # a message that is open stays open
         # Whoever stands at the newest, and opened nothing, stays at the newest.
         moved = self.table.currentRow() > 0 or self._right.currentWidget() is self.view
@@ -186,7 +193,14 @@ class RegisterPage(Place):
         self.table.setRowCount(len(self.shown))
         for row in range(start, len(self.shown)):
             for column, text in enumerate(self._texts(self.shown[row])):
-                self.table.setItem(row, column, QTableWidgetItem(text))
+                self.table.setItem(row, column, self._cell(self.shown[row], text))
+
+    def _cell(self, entry: Registered, text: str) -> QTableWidgetItem:
+        cell = QTableWidgetItem(text)
+        if back := self.back.get(entry.message_id):
+            cell.setForeground(QColor(theme.tokens().brick))
+            cell.setToolTip(_came_back(back))
+        return cell
 
     def _texts(self, entry: Registered) -> tuple[str, ...]:
         member = self._shared.catalogue.members.get(entry.sender)
@@ -195,9 +209,14 @@ class RegisterPage(Place):
             entry.name or entry.address,
             entry.case_number,
             entry.title,
-            entry.subject,
+            self._said_subject(entry),
             member.name if member else entry.sender,
         )
+
+    def _said_subject(self, entry: Registered) -> str:
+        if entry.message_id in self.back:
+            return said("Came back: {subject}", subject=entry.subject)
+        return entry.subject
 
     @property
     def current(self) -> Registered | None:
@@ -231,6 +250,9 @@ class RegisterPage(Place):
         for button in (self.write_button, self.person_button):
             button.setEnabled(entry is not None)
         self.offer_button.setEnabled(own and bool(entry and entry.template))
+        back = self.back.get(entry.message_id) if entry else None
+        self.returned.setText(_came_back(back) if back else "")
+        self.returned.setVisible(back is not None)
         self._right.setCurrentWidget(self.told)
         if entry is None:
             self.told.setText("Nothing has gone out yet, or nothing matches.")
@@ -343,6 +365,14 @@ class _Table(QTableWidget):
         super().resizeEvent(event)
         for column, needed in ((3, 640), (5, 720)):
             self.setColumnHidden(column, event.size().width() < needed)
+
+
+def _came_back(back: CameBack) -> str:
+    day = f"{back.at.astimezone():%d %b %Y}"
+    told = said("Came back on {day}: {address} was not reached: {why}.",
+                day=day, address=back.address, why=back.why)  # fmt: skip
+    words = said("Their server said: {words}", words=back.words)
+    return f"{told}\n{words}" if back.words else told
 
 
 def _count(found: int, of: int) -> str:

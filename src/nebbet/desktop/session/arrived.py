@@ -19,10 +19,12 @@ from nebbet.core.records import Member
 from nebbet.core.sentences import said
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.kit.operations import Operations
+from nebbet.desktop.session.noticed import Noticed
 from nebbet.desktop.session.parts import Parts
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.about_message import AboutMessage, about_message
 from nebbet.library.catalogue import Catalogue
+from nebbet.library.remarks import lessons
 from nebbet.library.suggesting import kinds_of, suggester_of
 from nebbet.personal.settings import Account
 
@@ -60,9 +62,12 @@ class ArrivedMail(QObject):
         self.accounts = parts.settings.accounts
         self.heads: dict[str, Head] = {}
         self._troubles: dict[str, str] = {}
+        self.noticed = Noticed(shared, network, voice)
+        self.noticed.setParent(self)
         self._threads: list[InboxThread] = []
         self._suggester: tuple[Catalogue, Suggester] | None = None
         self._came.connect(self._load)
+        self.noticed.changed.connect(self._on_noticed)
         self._troubled.connect(self._on_troubled)
 
     # Beginning and end
@@ -138,6 +143,24 @@ class ArrivedMail(QObject):
     def _take_up(self, heads: list[Head]) -> None:
         self.heads = {one.key: one for one in heads}
         self.changed.emit()
+        self.noticed.refresh()
+        reports = (one for one in heads if one.is_report)
+        self.noticed.look_at((one.key, self._reading(one)) for one in reports)
+
+    def _reading(self, head: Head) -> Callable[[], bytes]:
+        """What reads a message in the background."""
+        inbox, place = self._inbox(head.place.account), head.place
+
+        def read() -> bytes:
+            from nebbet.post import acting
+
+            return acting.read(inbox, place)
+
+        return read
+
+    def _on_noticed(self) -> None:
+        self._suggester = None  # others answered something, or what they did is forgotten
+        self.changed.emit()
 
     @property
     def members(self) -> Mapping[str, Member]:
@@ -154,19 +177,16 @@ class ArrivedMail(QObject):
     def open(self, head: Head, done: Callable[[Opened], object]) -> None:
         """Read a message: what is kept of it, or else from the mailbox. Only by that it counts as
         read."""
-        inbox, place = self._inbox(head.place.account), head.place
-
-        def fetch() -> bytes:
-            from nebbet.post import acting
-
-            return acting.read(inbox, place)
+        place = head.place
 
         def came(data: bytes) -> None:
             self.open_data(data, done, place)
             if not head.is_read:
                 self.mark(head, (SEEN,))
 
-        self._network.run(fetch, came, lambda error: self._voice.fail(_of_messages(error)))
+        self._network.run(
+            self._reading(head), came, lambda error: self._voice.fail(_of_messages(error))
+        )
 
     def open_data(
         self, data: bytes, done: Callable[[Opened], object], place: Place | None = None
@@ -176,9 +196,14 @@ class ArrivedMail(QObject):
         catalogue, people = shared.catalogue, shared.library.people
         known = self._suggester
 
+        engine = shared.library.register_engine
+
         def read() -> tuple[Opened, Suggester]:
             fields, received = arrived(data), open_message(data)
-            suggester = known[1] if known and known[0] is catalogue else suggester_of(catalogue)
+            if known and known[0] is catalogue:
+                suggester = known[1]
+            else:
+                suggester = suggester_of(catalogue, lessons(engine))
             about = about_message(people, fields, received)
             asked = asked_in(fields, received)
             bounces = bounces_in(data)
@@ -212,11 +237,6 @@ class ArrivedMail(QObject):
 
         def done(found: tuple[str, ...]) -> None:
             self._show_flags(head.key, found)
-            if any(one.startswith(MINE) and one not in found for one in added):
-                self._voice.say(
-                    said("Your mail server keeps no marks of this kind: nobody else sees that you "
-                         "have it.")
-                )  # fmt: skip
 
         self._network.run(change, done, failed)
 
@@ -226,22 +246,24 @@ class ArrivedMail(QObject):
             self.changed.emit()
 
     def take(self, head: Head) -> None:
-        """Mark a message as one's own, so that no colleague answers it too, or as nobody's."""
-        mine = MINE + self._shared.my_id
-        if head.whose == self._shared.my_id:
-            self.mark(head, remove=(mine,))
-        elif head.whose:
-            member = self._shared.catalogue.members.get(head.whose)
-            self._voice.say(said("{name} has this message.",
-                                 name=member.name if member else head.whose))  # fmt: skip
-        else:
-            self.mark(head, (mine,))
+        """Take a message, so that no colleague answers it too, or let go of it. Those who read the
+        mailbox without Nebbet see it there, where the server keeps such marks."""
+        mine = (MINE + self._shared.my_id,)
 
-    def answered(self, message_id: str) -> None:
-        """A letter that answers a message has gone to the outbox: it counts as answered."""
+        def marked(taken: bool) -> None:
+            self.mark(head, mine if taken else (), () if taken else mine)
+
+        self.noticed.take(head, marked)
+
+    def answered(self, message_id: str, template: str) -> None:
+        """A letter that answers a message has gone: the message counts as answered, and what was
+        answered with the template is learned."""
         for head in list(self.heads.values()):
-            if head.fields.message_id == message_id and not head.is_answered:
-                self.mark(head, (ANSWERED, SEEN))
+            if head.fields.message_id == message_id:
+                if not head.is_answered:
+                    self.mark(head, (ANSWERED, SEEN))
+                if template:
+                    self.noticed.learn(message_id, self._reading(head), template)
 
     def file_away(self, head: Head, folder: str) -> None:
         """Move a message into another folder of its mailbox."""

@@ -31,13 +31,14 @@ if TYPE_CHECKING:
 
 class Sending(QObject):
     """changed tells that the outbox is another one, sent and taken_back which letter went into it
-    or came back, answered the Message-ID of a message whose answer has gone. trouble is why it
+    or came back, answered the Message-ID of a message whose answer has gone and the template of
+    that. trouble is why it
     cannot be looked through, as a sentence."""
 
     changed = Signal()
     sent = Signal(str)
     taken_back = Signal(str)
-    answered = Signal(str)
+    answered = Signal(str, str)
     _carried = Signal(object)
     _troubled = Signal(object)
 
@@ -237,7 +238,7 @@ class Sending(QObject):
     def _on_carried(self, left: list[Queued]) -> None:
         before = {e.item.id: e.state for e in self.outbox}
         names = {e.item.id: e.item.entry.name or e.item.entry.address for e in self.outbox}
-        answers = {e.item.id: e.item.letter.answers_to for e in self.outbox}
+        letters = {e.item.id: e.item.letter for e in self.outbox}
         self._on_outbox(left)
         there = {e.item.id: e.state for e in left}
         gone = [key for key in before if key not in there and key not in self._taking_back]
@@ -247,8 +248,8 @@ class Sending(QObject):
         if went:
             self._voice.add(said("The letter to {name} has gone.", name=names.get(went[-1], "")))
         for key in went:
-            if answers.get(key):
-                self.answered.emit(answers[key])
+            if (letter := letters.get(key)) and letter.answers_to:
+                self.answered.emit(letter.answers_to, letter.template)
         for entry in left:
             if entry.state in ("refused", "uncertain") and before.get(entry.item.id) != entry.state:
                 self._voice.fail(NebbetError(entry.words.rstrip(".")))
