@@ -11,6 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from nebbet.core.records import Member
 from nebbet.desktop.kit.asking import ListBox
+from nebbet.desktop.profile.conversation import ConversationBox
 from nebbet.desktop.profile.mailboxes import Mailboxes
 from nebbet.personal.home import Home
 from nebbet.personal.settings import read_settings, write_settings
@@ -152,3 +153,27 @@ def test_somebody_else_s_mailbox_stops_a_letter(hand: Hand) -> None:
     hand.type(CLAIMS_USER)
     found = [one.sentence for one in hand.window.letters.model.findings if one.severity == "stop"]
     assert any("Letters from claims@lislesound.example are for" in one for one in found)
+
+
+def test_what_was_said_to_the_servers_is_shown(hand: Hand) -> None:
+    page = hand.window.profile
+    hand.click(hand.window.person)
+    hand.click(page.try_button)
+    hand.until(lambda: "fits both" in page.told.text())
+    shown: list[str] = []
+
+    def look() -> None:
+        box = QApplication.activeModalWidget()
+        if not isinstance(box, ConversationBox):
+            QTimer.singleShot(20, look)
+            return
+        shown.extend(text.toPlainText() for text in box.texts.values())
+        box.copy.click()
+        QTest.keyClick(box, Qt.Key.Key_Escape)
+
+    QTimer.singleShot(20, look)
+    hand.click(page.said_button)
+    hand.until(lambda: shown)
+    assert "AUTH PLAIN •••" in shown[0] and "AUTHENTICATE PLAIN" in shown[1]
+    assert shown[0] in QApplication.clipboard().text()
+    assert demo.PASSWORD not in "".join(shown)

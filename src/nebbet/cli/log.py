@@ -4,7 +4,7 @@ import logging
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
-from nebbet.personal.home import Home
+from nebbet.personal.home import LETTERS_LOG, Home
 
 _LARGEST = 2**20  # bytes
 
@@ -36,9 +36,12 @@ class _OwnFile(RotatingFileHandler):
 
 
 def keep_log(home: Home) -> None:
-    """Keep what goes wrong in the home's log, as soon as there is a home."""
+    """Keep what goes wrong in the home's log, and which letter went when, as soon as there is a
+    home."""
     shown = logging.StreamHandler()
     shown.setFormatter(_OneLine())
-    kept = _OwnFile(home.data / "nebbet.log", maxBytes=_LARGEST, backupCount=1, delay=True)
+    shown.setLevel(logging.WARNING)
+    kept = _OwnFile(home.log_file, maxBytes=_LARGEST, backupCount=3, delay=True)
     kept.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
     logging.basicConfig(level=logging.WARNING, handlers=[shown, kept])
+    logging.getLogger(LETTERS_LOG).setLevel(logging.INFO)

@@ -127,3 +127,13 @@ def _reason(spec: str, found: str) -> str:
 def write(addresses: Iterable[Address]) -> str:
     """Write addresses as one list."""
     return ", ".join(address.header for address in addresses)
+
+
+def shortened(spec: str) -> str:
+    """An address by which only those who know it recognise it.
+
+    >>> shortened("hanna.verrell@post.example"), shortened("nobody")
+    ('h…l@post.example', 'n…y')
+    """
+    local, at, domain = spec.rpartition("@") if "@" in spec else (spec, "", "")
+    return f"{local[:1]}…{local[-1:]}{at}{domain}"

@@ -11,12 +11,21 @@ from msgspec import Struct
 from nebbet.core.errors import NebbetError
 from nebbet.library.disk import close_to_others, disk_explained
 
+LETTERS_LOG = "nebbet.letters"  # the log of what becomes of letters: never what they say
+
 
 class Home(Struct, frozen=True):
-    """The two folders of one person."""
+    """The folders of one person. state is for what may be thrown away; where none is named, it is
+    with the data."""
 
     config: Path
     data: Path
+    state: Path | None = None
+
+    @property
+    def log_file(self) -> Path:
+        """What went wrong, and which letter went when."""
+        return (self.state or self.data) / "nebbet.log"
 
     @property
     def settings_file(self) -> Path:
@@ -54,7 +63,9 @@ def find_home(environment: Mapping[str, str]) -> Home:
     if folder := environment.get("NEBBET_HOME"):
         return home_in(Path(folder).expanduser())
     return Home(
-        Path(platformdirs.user_config_path("nebbet")), Path(platformdirs.user_data_path("nebbet"))
+        Path(platformdirs.user_config_path("nebbet")),
+        Path(platformdirs.user_data_path("nebbet")),
+        Path(platformdirs.user_state_path("nebbet")),
     )
 
 
@@ -87,7 +98,7 @@ def make_home(home: Home) -> None:
     """Make the folders, which nobody else may look into; what is there and more open is closed.
     Raises NebbetError when that is not allowed."""
     with disk_explained(f"The folder {home.data} cannot be used", "Nothing was written"):
-        for folder in (home.config, home.data):
+        for folder in filter(None, (home.config, home.data, home.state)):
             folder.mkdir(mode=0o700, parents=True, exist_ok=True)
             close_to_others(folder)
         for file in (home.settings_file, home.personal_file, home.library_file):

@@ -14,12 +14,15 @@ from typing import Any
 from imapclient import IMAPClient
 from imapclient.imap4 import IMAP4WithTimeout
 
+from nebbet.post.conversation import Conversation
+
 SECONDS = 60.0  # for an answer
 SLOWEST = 20_000  # bytes a second: what is announced as long may take as long as this asks for
 LONGEST_LINE = 100_000  # bytes; IMAP servers send long lines, SMTP servers never do (RFC 5321)
 LARGEST_REPLY = 64 * 1024  # bytes of one SMTP reply
 LARGEST_ANSWER = 64 * 2**20  # bytes of everything that answers one IMAP command
 _AT_ONCE = 65_536
+_COMMAND = 2_000  # bytes: what is longer is a message and not a command
 
 
 class Babble(OSError):
@@ -109,14 +112,26 @@ class BoundedSMTP(smtplib.SMTP):
         local: str,
         timeout: float,
         context: ssl.SSLContext | None = None,
+        heard: Conversation | None = None,
     ) -> None:
         self._context = context  # for a line that is encrypted at once
+        self._heard = heard or Conversation()
         self._seconds = min(SECONDS, 2 * timeout)
         super().__init__(host, port, local_hostname=local, timeout=timeout)
 
     def _get_socket(self, host: str, port: int, timeout: float) -> socket.socket:
         made = _prompt(super()._get_socket(host, port, timeout))  # type: ignore[misc]
         return self._context.wrap_socket(made, server_hostname=host) if self._context else made
+
+    def putcmd(self, cmd: str, args: str = "") -> None:
+        """Say a command."""
+        self._heard.say(f"{cmd} {args}".rstrip())
+        super().putcmd(cmd, args)
+
+    def send_message_text(self, data: bytes) -> None:
+        """Send a part of a message."""
+        self._heard.send(len(data))
+        self.send(data)
 
     def be_patient(self, seconds: float) -> None:
         """Let the next replies take that long."""
@@ -132,7 +147,9 @@ class BoundedSMTP(smtplib.SMTP):
         if isinstance(self.file, BoundedReader):
             self.file.begin()
         try:
-            return super().getreply()
+            code, words = super().getreply()
+            self._heard.hear(f"{code} {words.decode('utf-8', 'replace')}")
+            return code, words
         except smtplib.SMTPServerDisconnected as error:
             # The library tells every OSError as a line that was closed.
             if isinstance(error.__context__, Babble | TimeoutError):
@@ -146,9 +163,14 @@ class _BoundedIMAP4(IMAP4WithTimeout):  # type: ignore[misc]  # the library has 
     _reader: BoundedReader | None = None
 
     def __init__(
-        self, host: str, port: int, timeout: float | None, context: ssl.SSLContext | None
+        self,
+        host: str,
+        port: int,
+        timeout: float | None,
+        context: ssl.SSLContext | None,
+        heard: Conversation,
     ) -> None:
-        self._context = context
+        self._context, self._heard = context, heard
         super().__init__(host, port, timeout)
 
     def _create_socket(self, timeout: float | None = None) -> socket.socket:
@@ -164,7 +186,16 @@ class _BoundedIMAP4(IMAP4WithTimeout):  # type: ignore[misc]  # the library has 
         return self._bounded().read(size)
 
     def readline(self) -> bytes:
-        return self._bounded().readline()
+        line = self._bounded().readline()
+        self._heard.hear(line.decode("utf-8", "replace"))
+        return line
+
+    def send(self, data: Any) -> None:
+        if len(data) < _COMMAND:
+            self._heard.say(bytes(data).decode("utf-8", "replace"))
+        else:
+            self._heard.send(len(data))
+        super().send(data)
 
     def _command(self, name: str, *args: Any) -> Any:
         self._bounded().begin()
@@ -175,9 +206,14 @@ class BoundedIMAPClient(IMAPClient):  # type: ignore[misc]
     """IMAPClient over such a client; with a context the line is encrypted at once."""
 
     def __init__(
-        self, host: str, port: int, timeout: float, context: ssl.SSLContext | None = None
+        self,
+        host: str,
+        port: int,
+        timeout: float,
+        context: ssl.SSLContext | None = None,
+        heard: Conversation | None = None,
     ) -> None:
-        self._at_once = context
+        self._at_once, self._heard = context, heard or Conversation()
         super().__init__(host, port, ssl=False, timeout=timeout)
 
     def idle_check(self, timeout: float | None = None) -> Any:
@@ -193,4 +229,4 @@ class BoundedIMAPClient(IMAPClient):  # type: ignore[misc]
 
     def _create_IMAP4(self) -> imaplib.IMAP4:
         patience = getattr(self._timeout, "connect", self._timeout)
-        return _BoundedIMAP4(self.host, self.port, patience, self._at_once)
+        return _BoundedIMAP4(self.host, self.port, patience, self._at_once, self._heard)

@@ -15,6 +15,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 from sqlalchemy import Engine
 
+from nebbet.core.addresses import shortened
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import counts_from_sending
 from nebbet.core.message.encoded import EncodedFiles
@@ -22,6 +23,7 @@ from nebbet.library.store import Library
 from nebbet.library.writing import Writer
 from nebbet.personal import outbox
 from nebbet.personal.alone import alone
+from nebbet.personal.home import LETTERS_LOG
 from nebbet.personal.items import Queued, State
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Account, account_for
@@ -37,7 +39,7 @@ if TYPE_CHECKING:
 
 RETRY_SECONDS = (60, 300, 900, 3600)
 _ATTEMPTS = 120  # that a server may put a letter off: about five days (RFC 5321 §4.5.4.1)
-_log = logging.getLogger(__name__)
+_log, _went = logging.getLogger(__name__), logging.getLogger(LETTERS_LOG)
 _UNFORESEEN = DeliveryError(
     "refused",
     "Something in Nebbet itself went wrong before the letter was handed over",
@@ -304,6 +306,9 @@ def _put_off(office: Office, entry: Queued, error: DeliveryError) -> Outcome:
 
 def _settle(office: Office, entry: Queued, outcome: Outcome) -> None:
     """Write an outcome down, now or as soon as the personal file can be written again."""
+    outgoing = entry.item.outgoing
+    whom = ", ".join(map(shortened, outgoing.recipients))
+    _went.info("%s %s to %s", outgoing.message_id, outcome.state, whom)
     office.unwritten[entry.item.id] = outcome
     write_outcomes(office)
 

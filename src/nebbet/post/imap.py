@@ -21,6 +21,7 @@ from nebbet.post.connection import (
     tls_context,
     unreachable,
 )
+from nebbet.post.conversation import begin
 from nebbet.post.login import ways
 from nebbet.post.secret import forget_token
 
@@ -33,7 +34,8 @@ def mailbox(account: Account, password: str, timeout: float = TIMEOUT) -> Iterat
     """An open, encrypted connection to the mailbox. Raises DeliveryError."""
     try:
         context = tls_context(account) if account.imap_at_once else None
-        client = BoundedIMAPClient(account.imap_host, account.imap_port, timeout, context)
+        heard = begin(account.user, "mailbox")
+        client = BoundedIMAPClient(account.imap_host, account.imap_port, timeout, context, heard)
     except UnicodeError:
         raise no_host(account.imap_host) from None
     except NebbetError:

@@ -22,6 +22,7 @@ from nebbet.post.connection import (
     tls_context,
     unreachable,
 )
+from nebbet.post.conversation import begin
 from nebbet.post.errors import DeliveryError
 from nebbet.post.login import Way, ways
 from nebbet.post.secret import forget_token
@@ -40,7 +41,7 @@ class Line:
 
     def __init__(self, account: Account, timeout: float = TIMEOUT) -> None:
         self._account, self._timeout = account, timeout
-        self._server: smtplib.SMTP | None = None
+        self._server: BoundedSMTP | None = None
 
     def deliver(
         self,
@@ -145,7 +146,7 @@ def deliver(
 
 def try_login(account: Account, password: str, timeout: float = TIMEOUT) -> None:
     """Connect and log in, and send nothing. Raises DeliveryError."""
-    server: smtplib.SMTP | None = None
+    server: BoundedSMTP | None = None
     try:
         server = _connection(account, timeout)
         _enter(server, account, password)
@@ -163,22 +164,23 @@ def try_login(account: Account, password: str, timeout: float = TIMEOUT) -> None
             _leave(server)
 
 
-def _leave(server: smtplib.SMTP) -> None:
+def _leave(server: BoundedSMTP) -> None:
     """Say goodbye and go. What the server answers to that is nothing to the letter."""
     with suppress(OSError, smtplib.SMTPException, ValueError):
         server.putcmd("QUIT")
     server.close()
 
 
-def _connection(account: Account, timeout: float) -> smtplib.SMTP:
+def _connection(account: Account, timeout: float) -> BoundedSMTP:
     try:
         context = tls_context(account) if account.smtp_at_once else None
-        return BoundedSMTP(account.smtp_host, account.smtp_port, _ME, timeout, context)
+        heard = begin(account.user, "sending")
+        return BoundedSMTP(account.smtp_host, account.smtp_port, _ME, timeout, context, heard)
     except UnicodeError:
         raise no_host(account.smtp_host) from None
 
 
-def _enter(server: smtplib.SMTP, account: Account, password: str) -> None:
+def _enter(server: BoundedSMTP, account: Account, password: str) -> None:
     try:
         if not account.smtp_at_once:
             server.starttls(context=tls_context(account))
@@ -192,7 +194,7 @@ def _enter(server: smtplib.SMTP, account: Account, password: str) -> None:
     _log_in(server, account, password)
 
 
-def _log_in(server: smtplib.SMTP, account: Account, password: str) -> None:
+def _log_in(server: BoundedSMTP, account: Account, password: str) -> None:
     """Log in (RFC 4954) in the best way that is offered. A server may offer one for which it does
     not hold what it needs: then the next one is tried, once."""
     offered = server.esmtp_features.get("auth", "").split()
@@ -213,7 +215,7 @@ def _log_in(server: smtplib.SMTP, account: Account, password: str) -> None:
     raise _answer(code, words, "your login")
 
 
-def _exchange(server: smtplib.SMTP, way: Way) -> tuple[int, bytes]:
+def _exchange(server: BoundedSMTP, way: Way) -> tuple[int, bytes]:
     """Ask to be let in and answer what is asked (RFC 4954 §4)."""
     begin = f"{way.name} {_base64(way.answer(b''))}" if way.speaks_first else way.name
     code, words = server.docmd("AUTH", begin)
@@ -229,7 +231,7 @@ def _base64(data: bytes) -> str:
     return base64.b64encode(data).decode("ascii")
 
 
-def _offer(server: smtplib.SMTP, sender: str, recipients: Sequence[str]) -> None:
+def _offer(server: BoundedSMTP, sender: str, recipients: Sequence[str]) -> None:
     code, words = server.mail(sender)
     if code != 250:
         raise _answer(code, words, f"the sender {sender}")
@@ -241,32 +243,30 @@ def _offer(server: smtplib.SMTP, sender: str, recipients: Sequence[str]) -> None
             raise _answer(code, words, recipient)
 
 
-def _begin(server: smtplib.SMTP) -> None:
+def _begin(server: BoundedSMTP) -> None:
     code, words = server.docmd("DATA")
     if code != 354:
         raise _answer(code, words, "the letter")
 
 
-def _send_text(server: smtplib.SMTP, data: bytes) -> None:
+def _send_text(server: BoundedSMTP, data: bytes) -> None:
     """Send the message but for its end: until that is sent, no server can have taken it."""
     stuffed = b"\r\n".join(
         b"." + line if line.startswith(b".") else line for line in data.split(b"\r\n")
     )
-    server.send(stuffed if stuffed.endswith(b"\r\n") else stuffed + b"\r\n")
+    server.send_message_text(stuffed if stuffed.endswith(b"\r\n") else stuffed + b"\r\n")
 
 
-def _end(server: smtplib.SMTP, timeout: float) -> None:
+def _end(server: BoundedSMTP, timeout: float) -> None:
     """Say that the message ends. Then only the server knows whether it took it; looking through a
     letter takes servers longer than any other answer (RFC 5321 §4.5.3.2.6)."""
-    if isinstance(server, BoundedSMTP):
-        server.be_patient(_PATIENCE * timeout)
+    server.be_patient(_PATIENCE * timeout)
     server.send(b".\r\n")
     try:
         code, words = server.getreply()
     except (OSError, smtplib.SMTPException):
         raise _uncertain() from None
-    if isinstance(server, BoundedSMTP):
-        server.be_patient(timeout)  # for the next letter, no longer than for the first
+    server.be_patient(timeout)  # for the next letter, no longer than for the first
     if code != 250:
         raise _answer(code, words, "the letter")
 

@@ -138,6 +138,11 @@ class Mailboxes(QWidget):
 
     # What stands there
 
+    @property
+    def shown(self) -> Account:
+        """The mailbox at hand, as it was taken up last."""
+        return self._accounts[self._at]
+
     def _read_folders(self) -> tuple[str, ...]:
         text = self.folders.text()
         if text == ", ".join(self._folders):

@@ -55,6 +55,12 @@ class ProfilePage(Place):
         self.server_password.setPlaceholderText("as it is")
         self.save_button = pieces.button("Keep the profile", self.save, "primary", "Ctrl+S")
         self.try_button = pieces.button("Try the connection", self.try_connection)
+        self.said_button = pieces.button(
+            said("What was said…"),
+            self.show_conversation,
+            "",
+            said("The last lines to the servers"),
+        )
         self.told = pieces.label("", "note", wrap=True)
         self._lay_out()
         self.add_key("Keep the profile", "Ctrl+S", self.save)
@@ -80,7 +86,9 @@ class ProfilePage(Place):
         pieces.fill(left, self.person, library, below, None, spacing=18)
         both = QHBoxLayout()
         pieces.fill(both, left, self.mailboxes, None, spacing=24)
-        buttons = pieces.row(self.save_button, self.try_button, self.signature_button, None)
+        buttons = pieces.row(
+            self.save_button, self.try_button, self.said_button, self.signature_button, None
+        )
         inside = QWidget()
         pieces.fill(
             QVBoxLayout(inside),
@@ -205,6 +213,14 @@ class ProfilePage(Place):
             lambda _done: self.told.setText(fits),
             lambda error: self.told.setText(said("{what}.", what=error.what)),
         )
+
+    def show_conversation(self) -> None:
+        """Show what was said on the last lines of the mailbox at hand."""
+        from nebbet.desktop.profile.conversation import ConversationBox
+
+        box = ConversationBox(self, self.mailboxes.shown)
+        box.exec()
+        box.deleteLater()
 
     def choose_folders(self) -> None:
         """Let the folders that are shown as arrived be chosen from those that the mailbox has."""
