@@ -1,6 +1,7 @@
 """Several mailboxes of one person: told in the profile, shown in the pile, answered from."""
 
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
@@ -13,11 +14,13 @@ from nebbet.core.records import Member
 from nebbet.desktop.kit.asking import ListBox
 from nebbet.desktop.profile.conversation import ConversationBox
 from nebbet.desktop.profile.mailboxes import Mailboxes
+from nebbet.desktop.profile.sign_in_box import SignInBox
 from nebbet.personal.home import Home
 from nebbet.personal.settings import read_settings, write_settings
 from nebbet.standin import demo
 from nebbet.standin.inbox import fill_inbox
 from nebbet.standin.service import MailService
+from nebbet.standin.sign_in_server import SignInService
 from nebbet.standin.team import CLAIMS, CLAIMS_USER
 from nebbet.standin.world import read_world
 from tests.conftest import NOW, TODAY
@@ -177,3 +180,46 @@ def test_what_was_said_to_the_servers_is_shown(hand: Hand) -> None:
     assert "AUTH PLAIN •••" in shown[0] and "AUTHENTICATE PLAIN" in shown[1]
     assert shown[0] in QApplication.clipboard().text()
     assert demo.PASSWORD not in "".join(shown)
+
+
+def test_somebody_signs_in_with_a_code(hand: Hand, tmp_path: Path) -> None:
+    """RFC 8628, from the profile: the code is shown, and typed elsewhere."""
+    provider = SignInService(tmp_path / "provider", token=demo.PASSWORD)
+    provider.start()
+    page, box = hand.window.profile, list[SignInBox]()
+    hand.click(hand.window.person)
+    retype(hand, page.mailboxes.fields["certificate"], str(provider.certificate))
+
+    def at_the_box() -> None:
+        shown = QApplication.activeModalWidget()
+        if not isinstance(shown, SignInBox):
+            QTimer.singleShot(20, at_the_box)
+            return
+        box.append(shown)
+        for name, field in shown.fields.items():
+            field.setText(getattr(provider.place, name))
+        shown.begin.click()
+        QTimer.singleShot(50, type_the_code)
+
+    def type_the_code() -> None:
+        if not box[0].code.isVisible():
+            QTimer.singleShot(20, type_the_code)
+            return
+        box[0].copy_button.click()
+        provider.approved.add(QApplication.clipboard().text())
+
+    QTimer.singleShot(20, at_the_box)
+    hand.click(page.mailboxes.sign_in)
+    assert "You are signed in" in page.told.text()
+    assert page.mailboxes.password.placeholderText() == "signed in"
+    hand.window.activateWindow()
+    hand.click(page.save_button)
+    hand.until(lambda: hand.session.settings.account.takes_token)
+    secrets = hand.session.parts.secrets
+    assert secrets.get(f"sign-in://{ME}") in provider.refresh_tokens
+    kept = hand.session.parts.home.settings_file.read_text()
+    assert not any(token in kept for token in provider.refresh_tokens)
+    retype(hand, page.password, demo.PASSWORD)
+    hand.press("Ctrl+S")
+    hand.until(lambda: not hand.session.settings.account.takes_token)
+    provider.stop()

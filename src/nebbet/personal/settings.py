@@ -19,6 +19,16 @@ if TYPE_CHECKING:
 Tls = Literal["", "at once", "starttls"]  # how a line is encrypted; "" goes by its port
 
 
+class SignIn(Struct, frozen=True, omit_defaults=True):
+    """The service at which one signs in with a code (RFC 8628): where codes and tokens are asked
+    for, as whom, and what for."""
+
+    device_url: str = ""
+    token_url: str = ""
+    client: str = ""
+    scope: str = ""
+
+
 class Account(Struct, frozen=True, omit_defaults=True):
     """How to reach a mailbox. certificate is a file to trust beside the system's own; folders
     are those whose messages are shown as arrived; token_command is what gives a token in the place
@@ -39,6 +49,12 @@ class Account(Struct, frozen=True, omit_defaults=True):
     limits: tuple[int, int, int] = (0, 0, 0)
     certificate: str = ""
     froms: tuple[str, ...] = ()
+    sign_in: SignIn = SignIn()
+
+    @property
+    def takes_token(self) -> bool:
+        """Whether a token is shown in the place of a password."""
+        return bool(self.token_command or self.sign_in.token_url)
 
     @property
     def addresses(self) -> tuple[Address, ...]:

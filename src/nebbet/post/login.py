@@ -29,14 +29,14 @@ def ways(
 ) -> list[Way]:
     """The ways that a server offers and that Nebbet knows, the best first: with a token where the
     account has a command for one, otherwise with its password. host and port are the server's."""
-    known = _with_token(account, host, port, secret) if account.token_command else [
+    known = _with_token(account, host, port, secret) if account.takes_token else [
         _scram(account.user, secret), _plain(account.user, secret),
         _login(account.user, secret), _cram_md5(account.user, secret),
     ]  # fmt: skip
     names = {one.upper() for one in offered}
     found = [way for way in known if way.name in names]
     # A service that takes tokens and does not say so is asked in the way that all of them knew.
-    return found or (known[-1:] if account.token_command else [])
+    return found or (known[-1:] if account.takes_token else [])
 
 
 def _plain(user: str, password: str) -> Way:

@@ -19,11 +19,11 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.still import StillCombo
-from nebbet.personal.settings import Account
+from nebbet.personal.settings import Account, SignIn
 from nebbet.post.pace import limits_in_words, read_limits
 
 _TEXTS = ("user", "smtp_host", "imap_host", "sent_folder", "certificate", "token_command")
-_WIDE = 340  # pixels: what a field is for is read whole in it
+_LEAST, _MOST = 220, 560  # pixels: of a field, of all
 _TLS = {
     "": said("as its port says"),
     "at once": said("from the first byte (993, 465)"),
@@ -33,9 +33,11 @@ _TLS = {
 
 class Mailboxes(QWidget):
     """Edits the accounts, one at a time. folders_wanted tells that the folders of the one at hand
-    are to be chosen from those that it has, wrong what stands in the way, as a sentence."""
+    are to be chosen from those that it has, sign_in_wanted that somebody wants to sign in to it,
+    wrong what stands in the way, as a sentence."""
 
     folders_wanted = Signal()
+    sign_in_wanted = Signal()
     wrong = Signal(str)
 
     def __init__(self) -> None:
@@ -53,6 +55,7 @@ class Mailboxes(QWidget):
         self.froms.setPlaceholderText(said("its user; or Claims <claims@…>, with commas between"))
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
         self.password.setPlaceholderText(said("as it is"))
+        self.sign_in = pieces.button(said("Sign in…"), self.sign_in_wanted.emit, "words")
         self.smtp_port, self.imap_port = QLineEdit(), QLineEdit()
         for port in (self.smtp_port, self.imap_port):
             port.setValidator(QIntValidator(1, 65535, self))
@@ -69,15 +72,17 @@ class Mailboxes(QWidget):
         self.choice.currentIndexChanged.connect(self._go_to)
 
     def _lay_out(self) -> None:
-        folders = QWidget()
+        folders, password = QWidget(), QWidget()
         pieces.fill(QHBoxLayout(folders), self.folders, self.choose, spacing=6)
+        pieces.fill(QHBoxLayout(password), self.password, self.sign_in, spacing=6)
         form = QFormLayout()
         form.setVerticalSpacing(6)
+        form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         rows: list[tuple[str, QWidget]] = [
             (said("Mailbox"), self.choice),
             (said("Mailbox user"), self.fields["user"]),
             (said("Letters go from"), self.froms),
-            (said("Password"), self.password),
+            (said("Password"), password),
             (said("Command for a token"), self.fields["token_command"]),
             (said("Sending server (SMTP)"), self.fields["smtp_host"]),
             (said("SMTP port"), self.smtp_port),
@@ -91,14 +96,16 @@ class Mailboxes(QWidget):
             (said("Letters at most"), self.limits),
         ]
         for words, field in rows:
-            field.setMinimumWidth(_WIDE)
+            field.setMinimumWidth(_LEAST)
             pieces.captioned(form, words, field)
+        theme.named(self.password, said("Password"))
         theme.named(self.folders, said("Folders shown as arrived"))
         head = pieces.label(said("Mailboxes"), "heading")
         acts = pieces.row(self.another, self.remove, None)
         pieces.fill(QVBoxLayout(self), head, pieces.rule(), form, acts, None)
         # A page that scrolls would press it together otherwise.
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
+        self.setMaximumWidth(_MOST)
 
     # Showing
 
@@ -129,12 +136,19 @@ class Mailboxes(QWidget):
         self.smtp_port.setText(str(account.smtp_port))
         self.imap_port.setText(str(account.imap_port))
         self.password.setText(self.passwords.get(account.user, ""))
+        signed_in = bool(account.sign_in.token_url)
+        self.password.setPlaceholderText(said("signed in") if signed_in else said("as it is"))
         pieces.show_beginnings(self)
 
     def show_folders(self, names: tuple[str, ...]) -> None:
         """Show the folders that were chosen."""
         self._folders = names
         self.folders.setText(", ".join(names))
+
+    def show_sign_in(self, sign_in: SignIn) -> None:
+        """Take up how the mailbox at hand signs in; empty for with a password."""
+        self._accounts[self._at] = replace(self.account(), sign_in=sign_in)
+        self._show(self._at)
 
     # What stands there
 
@@ -183,6 +197,8 @@ class Mailboxes(QWidget):
         self._accounts[self._at] = account
         if typed := self.password.text():
             self.passwords[account.user] = typed
+            # Whoever types a password goes in with it from now on.
+            self._accounts[self._at] = replace(account, sign_in=SignIn())
 
     # Acts
 

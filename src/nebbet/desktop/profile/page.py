@@ -67,6 +67,7 @@ class ProfilePage(Place):
         self._kept: Member | None = None  # until the library at hand says the same
         self.mailboxes.wrong.connect(self.told.setText)
         self.mailboxes.folders_wanted.connect(self.choose_folders)
+        self.mailboxes.sign_in_wanted.connect(self.sign_in)
         session.settings_changed.connect(self.refresh)
         session.shared.changed.connect(self._known)
 
@@ -85,7 +86,9 @@ class ProfilePage(Place):
         below = pieces.row(self.password_button, None)
         pieces.fill(left, self.person, library, below, None, spacing=18)
         both = QHBoxLayout()
-        pieces.fill(both, left, self.mailboxes, None, spacing=24)
+        pieces.fill(both, left, self.mailboxes, spacing=24)
+        both.setStretch(1, 1)
+        both.addStretch(0)
         buttons = pieces.row(
             self.save_button, self.try_button, self.said_button, self.signature_button, None
         )
@@ -220,6 +223,24 @@ class ProfilePage(Place):
 
         box = ConversationBox(self, self.mailboxes.shown)
         box.exec()
+        box.deleteLater()
+
+    def sign_in(self) -> None:
+        """Sign in to the mailbox at hand with a code."""
+        from nebbet.desktop.profile.sign_in_box import SignInBox
+
+        try:
+            account = self.mailboxes.account()
+        except NebbetError as error:
+            self.told.setText(error.sentence)
+            return
+        if not account.user:
+            self.told.setText(said("First say whose mailbox it is: its user."))
+            return
+        box = SignInBox(self, self._session, account)
+        if box.exec() and box.signed_in:
+            self.mailboxes.show_sign_in(box.signed_in)
+            self.told.setText(said("You are signed in. Keep the profile to use it."))
         box.deleteLater()
 
     def choose_folders(self) -> None:
