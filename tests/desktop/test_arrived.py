@@ -14,7 +14,7 @@ from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
-from nebbet.desktop.kit.picker import ASIDE
+from nebbet.desktop.kit.picker import ASIDE, SECOND
 from nebbet.desktop.letters.arrived_view import ArrivedView
 from nebbet.desktop.letters.page import LettersPage
 from nebbet.library.entries import Registered
@@ -350,3 +350,32 @@ def test_what_was_answered_is_learned_told_and_forgotten(hand: Hand, letters: Le
     hand.click(view.forget)
     hand.until(lambda: "What was learned from 1 answer is forgotten." in hand.said)
     assert not lessons(shared.library.engine)
+
+
+def test_what_arrived_is_found_and_stands_on_its_writer_s_page(hand: Hand) -> None:
+    window = hand.window
+    hand.press("Ctrl+F")
+    hand.type("haldane confirm")
+    hand.until(lambda: "no confirmation" in _offered(hand))
+    assert "Arrived" in _offered(hand)
+    key = hand.session.arrived.find("haldane confirm", 6)[0].key
+    window._found(f"arrived:{key}")
+    hand.until(lambda: window.letters.arriving.view.opened is not None)
+    opened = window.letters.arriving.view.opened
+    assert opened and opened.about.person
+    window._show_person(opened.about.person.contact.id)
+    letters = window.people.view.person_view.letters
+    hand.until(lambda: "arrived" in letters.heading.text())
+    rows = [letters.list.item(n) for n in range(letters.list.count())]
+    (row,) = [n for n, item in enumerate(rows) if item.text() == "no confirmation"]
+    letters.list.setCurrentRow(row)
+    assert letters.current is None, "what arrived is not written again"
+    letters.list.itemActivated.emit(rows[row])
+    assert window.place is window.letters and window.letters.arriving.view.key == key
+
+
+def _offered(hand: Hand) -> str:
+    rows = hand.window.find_field.list
+    return "\n".join(
+        f"{rows.item(n).text()} {rows.item(n).data(SECOND)}" for n in range(rows.count())
+    )

@@ -217,7 +217,7 @@ class Window(QMainWindow):
         page = PeoplePlace(self.session)
         page.write.connect(self._write_to)
         page.again.connect(self._write_again)
-        page.entry_wanted.connect(lambda key: self._found(f"sent:{key}"))
+        page.entry_wanted.connect(self._show_letter)
         self._stack.addWidget(page)
         return page
 
@@ -263,6 +263,10 @@ class Window(QMainWindow):
         page.signature.connect(self._write_signature)
         self._stack.addWidget(page)
         return page
+
+    def _show_letter(self, key: str) -> None:
+        """Show a letter of the register, or a message that arrived."""
+        self._found(key if key.startswith("arrived:") else f"sent:{key}")
 
     def _show_person(self, key: str) -> None:
         """Go to the page of somebody on file."""
@@ -326,7 +330,7 @@ class Window(QMainWindow):
     def _offer(self, words: str, show: "Show") -> None:
         from nebbet.desktop.find_field import everything
 
-        everything(self.session.shared, words, show)
+        everything(self.session.shared, self.session.arrived, words, show)
 
     def _found(self, key: str) -> None:
         """Open what the find field gave."""
@@ -335,6 +339,9 @@ class Window(QMainWindow):
         if kind == "template":
             self.go(self.library)
             self.library.show(found)
+        elif kind == "arrived":
+            self.go(self.letters)
+            self.letters.arriving.open_key(found)
         elif kind == "sent":
             self.go(self.register)
             self.register.show_entry(found)

@@ -41,7 +41,7 @@ class PeoplePlace(Place):
             pieces.button(said("Kinds of case"), self.show_kinds, "words", "Ctrl+Alt+K"),
             pieces.button(said("Linked tables"), self.show_links, "words", "Ctrl+Alt+L"),
         ]
-        self.view = PeopleView(shared, links)
+        self.view = PeopleView(shared, session.arrived, links)
         self._pages = PageStack(self.view)
         pieces.fill(QVBoxLayout(self), self._pages)
         self.view.write.connect(self.write)

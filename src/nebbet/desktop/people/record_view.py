@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from nebbet.core.message.head import Head
 from nebbet.core.placeholders import languages
 from nebbet.core.placeholders.field_texts import field_text
 from nebbet.core.placeholders.formats import language_of
@@ -126,8 +127,8 @@ class PersonView(RecordView):
         self.other = SmallList()
         super().__init__(shared, acts, self.other)
 
-    def show_person(self, page: PersonPage) -> None:
-        """Show somebody."""
+    def show_person(self, page: PersonPage, came: Sequence[Head]) -> None:
+        """Show somebody, with the messages that came from them."""
         contact, catalogue = page.contact, self._shared.catalogue
         self.title.setText(contact.name or contact.email)
         self.second.setText(self._greeted(contact))
@@ -156,7 +157,7 @@ class PersonView(RecordView):
             [_person_row(one, contact) for one in page.beside],
             self.person.emit,
         )
-        self.letters.show_letters(page.letters, names=False)
+        self.letters.show_letters(page.letters, names=False, came=came)
         QTimer.singleShot(0, self, self._fit)  # once the new rows are there to be measured
 
     def _greeted(self, contact: Contact) -> str:

@@ -1,12 +1,14 @@
-"""The letters to a person, or about a case, on one line of time and in a list below it."""
+"""The letters to a person, or about a case, and what they wrote themselves, on one line of time
+and in a list below it."""
 
 from collections.abc import Sequence
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from nebbet.core.message.head import Head
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
@@ -111,7 +113,7 @@ class Letters(QWidget):
     def __init__(self, shared: SharedLibrary) -> None:
         super().__init__()
         self._shared = shared
-        self._entries: list[Registered] = []
+        self._rows: list[Registered | Head] = []
         self.line = TimeLine()
         self.heading = pieces.label("", "heading")
         self.list = ChoiceList(said("Letters"))
@@ -132,21 +134,24 @@ class Letters(QWidget):
             spacing=2,
         )
 
-    def show_letters(self, entries: Sequence[Registered], *, names: bool) -> None:
-        """Show letters, newest first; names says whether each tells whom it went to."""
+    def show_letters(
+        self, entries: Sequence[Registered], *, names: bool, came: Sequence[Head] = ()
+    ) -> None:
+        """Show letters and what came, newest first; names says whether each letter tells whom it
+        went to."""
         now = self._shared.now().astimezone()
-        self._entries = [*entries][:_SHOWN]
-        self.line.show_moments([entry.sent for entry in self._entries], now)
-        rows = [self._choice(entry, now, names=names) for entry in self._entries]
+        both: list[Registered | Head] = [*entries, *came]
+        self._rows = sorted(both, key=_moment, reverse=True)[:_SHOWN]
+        self.line.show_moments([_moment(one) for one in self._rows], now)
+        rows = [
+            _came(one, now) if isinstance(one, Head) else self._choice(one, now, names=names)
+            for one in self._rows
+        ]
         self.list.show_choices(rows, self.list.key)
-        self.heading.setText(
-            counted("1 letter", "{count} letters", count=len(entries))
-            if entries
-            else said("No letter yet")
-        )
+        self.heading.setText(_counted(len(entries), len(came)))
         for part in (self.line, self.list, self.write_again):
-            part.setVisible(bool(entries))
-        self._below.setVisible(not entries)
+            part.setVisible(bool(both))
+        self._below.setVisible(not both)
 
     def _choice(self, entry: Registered, now: datetime, *, names: bool) -> Choice:
         member = self._shared.catalogue.members.get(entry.sender)
@@ -163,9 +168,27 @@ class Letters(QWidget):
     @property
     def current(self) -> Registered | None:
         """The letter at hand, or the newest."""
-        row = max(self.list.currentRow(), 0)
-        return self._entries[row] if row < len(self._entries) else None
+        if 0 <= (row := self.list.currentRow()) < len(self._rows):
+            at_hand = self._rows[row]
+            return at_hand if isinstance(at_hand, Registered) else None
+        return next((one for one in self._rows if isinstance(one, Registered)), None)
 
     def _again(self) -> None:
         if entry := self.current:
             self.again.emit(entry)
+
+
+def _moment(one: Registered | Head) -> datetime:
+    return one.sent if isinstance(one, Registered) else datetime.fromtimestamp(one.came, UTC)
+
+
+def _came(head: Head, now: datetime) -> Choice:
+    day = f"{datetime.fromtimestamp(head.came, now.tzinfo):%d %b %Y}"
+    second = said("arrived; answered") if head.is_answered else said("arrived")
+    return Choice(f"arrived:{head.key}", head.fields.subject or said("No subject"), second, day)
+
+
+def _counted(letters: int, came: int) -> str:
+    told = counted("1 letter", "{count} letters", count=letters) if letters else ""
+    arrived = counted("1 message arrived", "{count} messages arrived", count=came) if came else ""
+    return ", ".join(filter(None, (told, arrived))) or said("No letter yet")

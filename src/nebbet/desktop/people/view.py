@@ -14,6 +14,7 @@ from nebbet.desktop.people.filling import Filling, called
 from nebbet.desktop.people.found_list import FoundList
 from nebbet.desktop.people.record_view import CaseView, PersonView
 from nebbet.desktop.session import choices
+from nebbet.desktop.session.arrived import ArrivedMail
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.changes import Change
 from nebbet.library.entries import Registered
@@ -44,9 +45,9 @@ class PeopleView(Place):
     entry_wanted = Signal(str)
     again = Signal(object)
 
-    def __init__(self, shared: SharedLibrary, links: list[QWidget]) -> None:
+    def __init__(self, shared: SharedLibrary, mail: ArrivedMail, links: list[QWidget]) -> None:
         super().__init__()
-        self._shared = shared
+        self._shared, self._mail = shared, mail
         self.found = FoundList(shared)
         self.new_person = pieces.button(said("New person"), self.add_person, hint="Ctrl+Alt+A")
         self.new_case = pieces.button(said("New case"), self.add_case, hint="Ctrl+Alt+D")
@@ -187,7 +188,7 @@ class PeopleView(Place):
     def _show(self, page: PersonPage | CasePage | None) -> None:
         self.page = page
         if isinstance(page, PersonPage):
-            self.person_view.show_person(page)
+            self.person_view.show_person(page, self._mail.of_addresses(page.contact.every_address))
         elif page:
             self.case_view.show_case(page)
         self._name_filing()

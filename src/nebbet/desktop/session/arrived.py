@@ -15,6 +15,7 @@ from nebbet.core.message.head import ANSWERED, MINE, SEEN, Head, Place
 from nebbet.core.message.received import Received, open_message
 from nebbet.core.message.threads import in_threads
 from nebbet.core.ranking.suggesting import Suggester, Suggestion
+from nebbet.core.ranking.words import wanted_words
 from nebbet.core.records import Member
 from nebbet.core.sentences import said
 from nebbet.desktop.kit.notices import Voice
@@ -172,6 +173,19 @@ class ArrivedMail(QObject):
         found = in_threads({key: head.ids for key, head in self.heads.items()})
         return [[self.heads[key] for key in keys] for keys in found]
 
+    def of_addresses(self, addresses: Iterable[str]) -> list[Head]:
+        """The messages that came from some addresses, the newest first."""
+        wanted = {address.casefold() for address in addresses}
+        found = (h for h in self.heads.values() if h.fields.sender.spec.casefold() in wanted)
+        return sorted(found, key=lambda head: -head.came)
+
+    def find(self, words: str, most: int) -> list[Head]:
+        """The messages whose sender or subject has all the words, each as it begins; the newest
+        first."""
+        asked = wanted_words(words)
+        found = (head for head in self.heads.values() if asked and _has(head, asked))
+        return sorted(found, key=lambda head: -head.came)[:most]
+
     # Reading
 
     def open(self, head: Head, done: Callable[[Opened], object]) -> None:
@@ -286,6 +300,12 @@ class ArrivedMail(QObject):
             self._voice.say(said("The message is in the folder {folder} now.", folder=folder))
 
         self._network.run(act, done, failed)
+
+
+def _has(head: Head, asked: Iterable[str]) -> bool:
+    sender = head.fields.sender
+    words = wanted_words(f"{sender.name} {sender.spec} {head.fields.subject}")
+    return all(any(word.startswith(one) for word in words) for one in asked)
 
 
 def _of_messages(error: NebbetError) -> NebbetError:
