@@ -5,17 +5,20 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
 from nebbet.core.errors import NebbetError
-from nebbet.personal.home import home_in, make_home
+from nebbet.library.pack_out import write_pack
+from nebbet.library.store import open_library
+from nebbet.personal.home import Home, home_in, make_home
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.settings import Account, Settings, read_settings, write_settings
 from nebbet.post import finding
 from nebbet.post.finding import Candidate, find_servers, readers, senders
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
+from tests.conftest import NOW
 from tests.desktop.conftest import Hand, close, open_window_with
 
 ME, PASSWORD = "ann.pell@harbour.example", "secret"
@@ -136,3 +139,17 @@ def test_what_a_domain_says_comes_before_what_is_common() -> None:
 def test_what_is_no_address_is_told() -> None:
     with pytest.raises(NebbetError, match="not a mail address"):
         find_servers("nobody", "x", Account(), lambda _name: [])
+
+
+def test_a_pack_is_taken_at_the_first_start(
+    hand: Hand, made_home: Home, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "desk.nebbet-pack"
+    library = open_library(made_home.library_file)
+    write_pack(library, library.catalogue(NOW), path)
+    library.close()
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+    page = hand.window.first_start
+    hand.click(page.pack_button)
+    hand.until(lambda: "40 templates" in page.library_told.text())
+    assert hand.window.place is page

@@ -3,6 +3,7 @@
 import re
 import threading
 from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
@@ -32,6 +33,7 @@ from nebbet.post.errors import DeliveryError
 from nebbet.post.pace import limits_in_words, read_limits
 from nebbet.post.smtp import deliver
 from nebbet.post.unsure import Looks
+from nebbet.standin.certificate import make_certificate
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.service import MailService
 from tests.conftest import NOW
@@ -185,6 +187,21 @@ def test_a_bad_certificate_sends_nothing(tmp_path: Path, item: Item) -> None:
     untrusted = replace(service.account(ME), certificate=str(tmp_path / "missing.pem"))
     with pytest.raises(DeliveryError, match="cannot be read"):
         deliver(untrusted, "secret", ME, ["a@b.example"], b"")
+    service.stop()
+
+
+@pytest.mark.logs
+@pytest.mark.parametrize("year", [2000, 2090])
+def test_a_certificate_of_another_time_sends_nothing(tmp_path: Path, item: Item, year: int) -> None:
+    """RFC 5280 §4.1.2.5: one that holds no more, or not yet."""
+    make_certificate(tmp_path / "bad", now=datetime(year, 1, 1, tzinfo=UTC))
+    service = MailService(tmp_path / "bad", PASSWORDS)
+    service.start()
+    account = service.account(ME)
+    with pytest.raises(DeliveryError, match="is not to be trusted"):
+        deliver(account, "secret", ME, item.outgoing.recipients, item.outgoing.data)
+    with pytest.raises(NebbetError, match="not to be trusted"):
+        imap.fetch_sent(account, "secret", "<x@y>")
     service.stop()
 
 

@@ -251,6 +251,7 @@ class Window(QMainWindow):
         page = FirstStart(self.session)
         page.begin.connect(lambda: self.go(self.letters))
         page.by_hand.connect(lambda: self.go(self.profile))
+        page.pack.connect(self._take_pack)
         self._stack.addWidget(page)
         return page
 
@@ -263,6 +264,9 @@ class Window(QMainWindow):
         page.signature.connect(self._write_signature)
         self._stack.addWidget(page)
         return page
+
+    def _take_pack(self) -> None:
+        self.library.in_and_out.packs.ask_which()
 
     def _show_letter(self, key: str) -> None:
         """Show a letter of the register, or a message that arrived."""

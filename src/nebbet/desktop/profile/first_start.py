@@ -21,7 +21,7 @@ _WIDE = 300  # pixels of a step
 
 class FirstStart(Place):
     """Three steps, in any order; none waits for another. begin tells that somebody wants to begin,
-    by_hand that they know more than is asked here."""
+    by_hand that they know more than is asked here, pack that they have a pack of templates."""
 
     title = "Welcome"
     help = (
@@ -31,6 +31,7 @@ class FirstStart(Place):
     )
     begin = Signal()
     by_hand = Signal()
+    pack = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -44,6 +45,7 @@ class FirstStart(Place):
         self.mail_button = pieces.button(said("Find it and try it"), self.find_mailbox)
         self.samples_button = pieces.button(said("Begin with five samples"), self.put_up_samples)
         self.empty_button = pieces.button(said("Begin empty"), self.begin_empty)
+        self.pack_button = pieces.button(said("Take a pack…"), self.pack.emit, "words")
         self.other_button = pieces.button(said("A file or a server…"), self.by_hand.emit, "words")
         self.me_told, self.mail_told, self.library_told = (
             pieces.label("", "note", wrap=True) for _ in range(3)
@@ -79,7 +81,9 @@ class FirstStart(Place):
             said("3  Your library"),
             said("Where templates are. On this computer there is an empty one; a team shares a "
                  "file or a server."),
-            [], (self.samples_button, self.empty_button, self.other_button), self.library_told,
+            [],
+            (self.samples_button, self.empty_button, self.pack_button, self.other_button),
+            self.library_told,
         )  # fmt: skip
         steps = QHBoxLayout()
         pieces.fill(steps, you, mail, library, None, spacing=28)
