@@ -379,3 +379,21 @@ def _offered(hand: Hand) -> str:
     return "\n".join(
         f"{rows.item(n).text()} {rows.item(n).data(SECOND)}" for n in range(rows.count())
     )
+
+
+def test_coming_to_the_pile_opens_nothing_and_nobody_who_types_is_disturbed(
+    hand: Hand, letters: LettersPage
+) -> None:
+    hand.window.go(hand.window.register)
+    letters.pile.list.setCurrentRow(-1)
+    hand.window.go(letters)
+    letters.pile.list.setFocus()
+    assert not letters.arriving.is_shown and letters.pile.list.currentRow() == -1
+    assert b"\\Seen" not in flags(hand, "refund please"), "only reading marks as read"
+    rows = letters.pile.list
+    row = next(n for n in range(rows.count()) if "Aoife" in rows.item(n).text())
+    rows.setCurrentRow(row)
+    hand.press("Ctrl+F")  # before the message is there
+    field = hand.focus
+    hand.until(lambda: letters.arriving.view.opened is not None)
+    assert hand.focus is field

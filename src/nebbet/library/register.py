@@ -13,14 +13,16 @@ from sqlalchemy.dialects import postgresql, sqlite
 from nebbet.library.engine import explained, reading
 from nebbet.library.entries import Registered, found_by
 from nebbet.library.register_finding import CANNOT, Wanted, narrowed
-from nebbet.library.remarks import CameBack, back_of
+from nebbet.library.remarks import IS_BACK, CameBack, came_back
 from nebbet.library.schema import register as table
+from nebbet.library.schema import remark as returned
 
 LATEST = 2000  # letters of all that a window holds: what somebody looks for without going far
 _OWN = 500  # and of the person's own, where others write more
 PAGE = 200
 EVERY = Wanted()
-_COLUMNS = [table.c[name] for name in Registered.__struct_fields__]
+_NAMES = Registered.__struct_fields__
+_COLUMNS = [table.c[name] for name in _NAMES]
 
 
 class Page(Struct, frozen=True):
@@ -49,16 +51,21 @@ def page(
     then only the rows are read."""
     if wanted.is_nothing:
         return Page()
-    rows = select(*_COLUMNS).order_by(table.c.sent.desc(), table.c.message_id.desc()).limit(size)
+    rows = (
+        select(*_COLUMNS, returned.c.at, returned.c.data)
+        .outerjoin(returned, (returned.c.message == table.c.message_id) & IS_BACK)
+        .order_by(table.c.sent.desc(), table.c.message_id.desc())
+        .limit(size)
+    )
     if after is not None:
         at = tuple_(table.c.sent, table.c.message_id)
         rows = rows.where(at < tuple_(after.sent, after.message_id))
     with explained(CANNOT), reading(engine) as connection:
-        found = [
-            Registered(**row)
-            for row in connection.execute(narrowed(rows, wanted, engine)).mappings()
-        ]
-        back = back_of(engine, [entry.message_id for entry in found])
+        read = connection.execute(narrowed(rows, wanted, engine)).mappings().all()
+        by_id = {row["message_id"]: row for row in read}  # one may have come back from several
+        found = [Registered(**{n: row[n] for n in _NAMES}) for row in by_id.values()]
+        known = ((key, came_back(row["at"], row["data"])) for key, row in by_id.items())
+        back = {key: one for key, one in known if one is not None}
         if after is not None:
             return Page(found, back=back)
         every = select(func.count()).select_from(table)

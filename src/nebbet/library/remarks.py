@@ -27,6 +27,7 @@ from nebbet.library.schema import remark as table
 Kind = Literal["back", "taken", "lesson"]
 MOST_LESSONS = 3000  # the newest are kept: more tell nothing new
 _AT_ONCE = 200
+IS_BACK = table.c.kind == "back"
 _CANNOT = "What was noticed of messages cannot be read"
 
 
@@ -140,14 +141,21 @@ def back_of(engine: Engine, letters: Collection[str]) -> dict[str, CameBack]:
     found: dict[str, CameBack] = {}
     with explained(_CANNOT), reading(engine) as connection:
         for some in portions(list(letters), _AT_ONCE):
-            wanted = select(table).where(table.c.kind == "back", table.c.message.in_(some))
+            wanted = select(table).where(IS_BACK, table.c.message.in_(some))
             for row in connection.execute(wanted.order_by(table.c.at)):
-                try:
-                    data = msgspec.json.decode(row.data, type=_Back)
-                except UNREADABLE:
-                    continue
-                found[row.message] = CameBack(row.at, data.address, data.why, data.words)
+                if (back := came_back(row.at, row.data)) is not None:
+                    found[row.message] = back
     return found
+
+
+def came_back(at: datetime | None, data: str | None) -> CameBack | None:
+    """What a row says of a letter that came back; nothing where it says nothing that can be
+    read."""
+    try:
+        read = msgspec.json.decode(data or "", type=_Back)
+    except UNREADABLE:
+        return None
+    return CameBack(at, read.address, read.why, read.words) if at else None
 
 
 def taken(engine: Engine) -> dict[str, str]:

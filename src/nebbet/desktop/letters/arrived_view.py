@@ -5,7 +5,16 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nebbet.core.message.answering import own_words
 from nebbet.core.message.bounces import Bounce
@@ -20,6 +29,7 @@ from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.disk import write_file
 
 _BEST = 3
+_TYPED_INTO = (QLineEdit, QTextEdit, QPlainTextEdit)
 
 
 class ArrivedView(QWidget):
@@ -108,7 +118,9 @@ class ArrivedView(QWidget):
         self._fold(opened)
         self._show_offers()
         self._show_state()
-        self.view.reader.setFocus()
+        # It may have taken a while: whoever types somewhere by now goes on typing.
+        if self.isVisible() and not isinstance(QApplication.focusWidget(), _TYPED_INTO):
+            self.view.reader.setFocus()
 
     def _fold(self, opened: Opened) -> None:
         """Show what the message says itself; what it quotes is there at a click."""

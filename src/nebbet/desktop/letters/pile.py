@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from datetime import datetime
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from nebbet.core import inline
@@ -44,7 +45,7 @@ class Pile(QWidget):
         super().__init__()
         self._letters, self._sending, self._mail = letters, sending, mail
         self._whole = False  # every thread is shown
-        self.list = ChoiceList("Pile")
+        self.list = _Rows("Pile")
         self.list.currentItemChanged.connect(self._choose)
         self._empty = pieces.label("Nothing waits for you.", "faint")
         self._empty.setContentsMargins(10, 10, 10, 0)
@@ -118,6 +119,19 @@ class Pile(QWidget):
             self._due.start(0)  # not in the middle of choosing
         elif self.list.key:
             self.opened.emit(self.list.key)
+
+
+class _Rows(ChoiceList):
+    """The rows. Coming here with the focus opens none of them: a message that is opened counts as
+    read, and a letter as the one at hand."""
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        before = self.currentRow()
+        self.blockSignals(True)
+        super().focusInEvent(event)
+        if before < 0:
+            self.setCurrentRow(-1)
+        self.blockSignals(False)
 
 
 def _state_of(
