@@ -1,0 +1,20 @@
+"""Rounds: one template to each row of a table, one message each."""
+
+from nebbet.core.rounds.choosing import Choosing, chosen, doubles, read_ranges
+from nebbet.core.rounds.matching import ROLES, Matches, propose, role_title
+from nebbet.core.rounds.rows import RowSaid, key_of, said_by, typed
+
+__all__ = [
+    "ROLES",
+    "Choosing",
+    "Matches",
+    "RowSaid",
+    "chosen",
+    "doubles",
+    "key_of",
+    "propose",
+    "read_ranges",
+    "role_title",
+    "said_by",
+    "typed",
+]

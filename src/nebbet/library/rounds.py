@@ -1,0 +1,255 @@
+"""The letters of a round: each row of a table as one letter of a template, worked out and checked
+as any other."""
+
+import re
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from typing import Literal
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from nebbet.core import addresses
+from nebbet.core import letter as letters
+from nebbet.core.checks import Finding, worst
+from nebbet.core.inline import Line
+from nebbet.core.letter import Attachment, Letter
+from nebbet.core.placeholders import Placeholder
+from nebbet.core.portions import portions
+from nebbet.core.records import Case, Contact, Matter, contact_for, fold, unfiled_id
+from nebbet.core.records.tables import ReadTable, TableRow
+from nebbet.core.rounds import Matches, RowSaid, doubles, said_by, typed
+from nebbet.core.sentences import said
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.holdings import LibraryFile, Template
+from nebbet.library.people import People
+from nebbet.library.writing import Writer, begin_for, examine
+
+State = Literal["ready", "doubtful", "stopped"]
+_AT_ONCE = 200  # rows for which people and cases are asked for at once
+_LANGUAGE = re.compile(r"[A-Za-z]{2}([-_][A-Za-z]{2})?")
+
+
+class RoundFile(Struct, frozen=True):
+    """A file of a folder that rows can name: its SHA-256, and what it is."""
+
+    sha256: str
+    file: LibraryFile
+
+
+class Source(Struct, frozen=True):
+    """What a round is made of: a table, what its columns are for, the template and the files that
+    rows can name, by their folded names. language is that of letters whose row and person say
+    none."""
+
+    table: ReadTable
+    matches: Matches
+    template: Template
+    files: Mapping[str, RoundFile] = {}
+    language: str = ""
+
+
+class RowLetter(Struct, frozen=True):
+    """The letter of a row as it would go, what the checks find in it, and what is wrong with the
+    row itself, as findings too. on_file says that its person is known."""
+
+    said: RowSaid
+    letter: Letter
+    findings: tuple[Finding, ...] = ()
+    on_file: bool = False
+
+    @property
+    def state(self) -> State:
+        """Whether it may go: a stop keeps it back, a doubt is to be looked at."""
+        match worst(self.findings):
+            case "stop":
+                return "stopped"
+            case "doubt":
+                return "doubtful"
+        return "ready"
+
+
+def names_of(catalogue: Catalogue, template: Template) -> list[str]:
+    """The placeholders that a template uses, as columns can be for them."""
+    letter = begin_for(catalogue, template, "")
+    used = letters.names(letter)
+    blanks = [one.name for one in letter.placeholders if one.source == "blank"]
+    return list(dict.fromkeys((*blanks, *used)))
+
+
+def look(
+    catalogue: Catalogue,
+    people: People,
+    source: Source,
+    rows: Sequence[TableRow],
+    writer: Writer,
+    ended: Callable[[], bool] = lambda: False,
+) -> Iterator[RowLetter]:
+    """The letters of rows, one after the other; ended is asked before each, and ends it. What one
+    row says of its person and case is looked up for many at once."""
+    known = replace(catalogue, files={**catalogue.files, **_by_digest(source.files)})
+    declared = _declared(catalogue, source.template)
+    for some in portions(rows, _AT_ONCE):
+        read = [said_by(row, source.table, source.matches) for row in some]
+        asked = _Asked(people, read)
+        for one in read:
+            if ended():
+                return
+            yield _row_letter(known, asked, source, one, writer, declared)
+
+
+def _declared(catalogue: Catalogue, template: Template) -> dict[str, Placeholder]:
+    letter = begin_for(catalogue, template, "")
+    return {fold(one.name): one for one in letter.placeholders}
+
+
+def _by_digest(files: Mapping[str, RoundFile]) -> dict[str, LibraryFile]:
+    return {one.sha256: one.file for one in files.values()}
+
+
+class _Asked:
+    """The people and cases that some rows name."""
+
+    def __init__(self, people: People, rows: Sequence[RowSaid]) -> None:
+        self._cases = people.by_numbers(
+            number for row in rows if (number := row.about.get("case", ""))
+        )
+        self._people = people.by_addresses(row.to[0].spec for row in rows if row.to)
+        without = {
+            self._cases[key].contact for row in rows
+            if not row.to and (key := fold(row.about.get("case", ""))) in self._cases
+        }  # fmt: skip
+        self._contacts = people.contacts(without - {""})
+
+    def matter(self, row: RowSaid) -> Matter | None:
+        """The case that a row names, with its contact where the row gives no address."""
+        case = self._cases.get(fold(row.about.get("case", "")))
+        return Matter(case, self._contacts.get(case.contact)) if case else None
+
+    def person(self, row: RowSaid) -> Contact | None:
+        """Whoever is on file with a row's address."""
+        return self._people.get(row.to[0].spec.casefold()) if row.to else None
+
+
+def _row_letter(
+    catalogue: Catalogue,
+    asked: _Asked,
+    source: Source,
+    row: RowSaid,
+    writer: Writer,
+    declared: Mapping[str, Placeholder],
+) -> RowLetter:
+    matter, person = asked.matter(row), asked.person(row)
+    if person is None and not row.to and matter:
+        person = matter.contact
+    contact = _contact(row, person)
+    case = matter.case if matter else None
+    letter = begin_for(
+        catalogue, source.template, row.key, recipient=contact, case=case,
+        language=_language(row, contact) or source.language,
+    )  # fmt: skip
+    letter = replace(letter, **_lines(letter, row))
+    letter = replace(letter, attachments=(*letter.attachments, *_attached(source, row)))
+    for name, cell in row.answers.items():
+        text = typed(cell, declared.get(fold(name)), letter.language)
+        letter = letters.answer(letter, name, text)
+    examined = examine(catalogue, letter, writer)
+    own = (*_wrong(source, row, matter, case, examined.letter), *examined.findings)
+    return RowLetter(row, examined.letter, own, person is not None)
+
+
+def _contact(row: RowSaid, person: Contact | None) -> Contact | None:
+    """Whom a row's letter is written to: whoever is on file with the address, or as the row says
+    them."""
+    if person and row.to:
+        return replace(person, email=row.to[0].spec)
+    if person or not row.to:
+        return person
+    free = contact_for(unfiled_id(row.key), row.about.get("name", "") or row.to[0].name,
+                       row.to[0].spec)  # fmt: skip
+    names = {
+        one: row.about[one] for one in ("title", "first_name", "last_name") if one in row.about
+    }
+    return replace(free, **names)
+
+
+def _language(row: RowSaid, contact: Contact | None) -> str:
+    text = row.about.get("language", "")
+    if _LANGUAGE.fullmatch(text):
+        language, _, country = text.replace("-", "_").partition("_")
+        return f"{language.lower()}_{country.upper()}" if country else language.lower()
+    return contact.language if contact else ""
+
+
+def _lines(letter: Letter, row: RowSaid) -> dict[str, Line]:
+    """The lines of addresses with what a row adds to them."""
+    made: dict[str, Line] = {}
+    further = (*row.to[1:], *row.lines.get("also", ()))
+    for part, added in (("to", further), ("cc", row.lines.get("cc", ())),
+                        ("bcc", row.lines.get("bcc", ()))):  # fmt: skip
+        if added:
+            before = getattr(letter, part)
+            made[part] = (
+                (*before, ", ", addresses.write(added)) if before else (addresses.write(added),)
+            )
+    if sender := row.lines.get("from"):
+        made["mailbox"] = (addresses.write(sender[:1]),)
+    return made
+
+
+def _attached(source: Source, row: RowSaid) -> Iterator[Attachment]:
+    for name in row.files:
+        if found := source.files.get(fold(name)):
+            file = found.file
+            yield Attachment(found.sha256, (file.name,), file.media_type, file.size)
+
+
+def _wrong(
+    source: Source, row: RowSaid, matter: Matter | None, case: Case | None, letter: Letter
+) -> Iterator[Finding]:
+    """What is wrong with a row itself."""
+    for problem in row.problems:
+        yield Finding("row", "stop", "to", problem)
+    for name in row.files:
+        if fold(name) not in source.files:
+            sentence = said("The file “{name}” is not in the folder", name=name)
+            yield Finding("row file", "stop", "attachments", sentence, name)
+    number = row.about.get("case", "")
+    if number and matter is None:
+        yield Finding("row case", "doubt", "particulars",
+                      said("There is no case {number}", number=number), number)  # fmt: skip
+    elif case and letter.case is None:
+        yield Finding(
+            "row case", "stop", "particulars",
+            said("The case {number} is about somebody else", number=case.number), case.number,
+        )  # fmt: skip
+
+
+def over_all(source: Source, rows: Sequence[RowLetter]) -> dict[int, tuple[Finding, ...]]:
+    """What only all rows together tell, by the numbers of rows: an address that an earlier row has,
+    a file that another person gets, too."""
+    found: dict[int, list[Finding]] = {}
+    for number, earlier in doubles(one.said for one in rows).items():
+        sentence = said("Row {earlier} goes to the same address", earlier=earlier)
+        found.setdefault(number, []).append(Finding("row twice", "doubt", "to", sentence))
+    uses = Counter(fold(name) for one in rows for name in one.said.files)
+    for one in rows:
+        for name in one.said.files:
+            if uses[fold(name)] > 1 and fold(name) in source.files:
+                sentence = said("“{name}” goes to others, too", name=name)
+                found.setdefault(one.said.number, []).append(
+                    Finding("row file twice", "doubt", "attachments", sentence, name)
+                )
+    return {number: tuple(held) for number, held in found.items()}
+
+
+def unused(source: Source, rows: Iterable[RowLetter]) -> list[str]:
+    """The files of the folder that no row names."""
+    named = {fold(name) for one in rows for name in one.said.files}
+    return sorted(one.file.name for key, one in source.files.items() if key not in named)
+
+
+def with_findings(row: RowLetter, found: Mapping[int, tuple[Finding, ...]]) -> RowLetter:
+    """A row with what all together tell of it."""
+    more = found.get(row.said.number, ())
+    return replace(row, findings=(*row.findings, *more)) if more else row
