@@ -12,6 +12,7 @@ from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
 
+import msgspec
 import pytest
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
@@ -414,3 +415,34 @@ def test_never_twice_never_lost_never_gone_without_a_yes_never_silent(
         ),
     )
     Outbox.library.close()
+
+
+def test_a_file_of_an_earlier_nebbet_is_read(office: Office, item: Item, tmp_path: Path) -> None:
+    """It kept the bytes of a message with the rest."""
+    path = tmp_path / "earlier.sqlite"
+    earlier = open_personal(path)
+    with earlier.begin() as connection:
+        connection.execute(text("DROP TABLE outbox"))
+        connection.execute(text(
+            "CREATE TABLE outbox (id VARCHAR(64) PRIMARY KEY, message_id VARCHAR(255) NOT NULL, "
+            "state VARCHAR(16) NOT NULL, due FLOAT NOT NULL, attempts INTEGER NOT NULL, "
+            "words TEXT NOT NULL, item BLOB NOT NULL)"
+        ))  # fmt: skip
+        connection.execute(
+            text("INSERT INTO outbox VALUES ('l1', :message, 'held', 0, 0, '', :item)"),
+            {"message": item.outgoing.message_id, "item": msgspec.json.encode(item)},
+        )
+        connection.execute(text("PRAGMA user_version = 1"))
+    earlier.dispose()
+    opened = open_personal(path)
+    assert outbox.whole(opened, "l1") == item
+    assert deliver_due(replace(office, personal=opened)) == []
+    opened.dispose()
+
+
+def test_what_waits_is_known_without_its_bytes(office: Office, item: Item) -> None:
+    outbox.enqueue(office.personal, item, 9e9)
+    (waiting,) = outbox.queued(office.personal)
+    assert waiting.item.outgoing.data == b""
+    assert outbox.whole(office.personal, item.id) == item
+    assert outbox.whole(office.personal, "none") is None

@@ -3,7 +3,8 @@
 from collections.abc import Iterable, Mapping
 
 import msgspec
-from sqlalchemy import Connection, Engine, RowMapping, delete, insert, select, update
+from msgspec.structs import replace
+from sqlalchemy import ColumnElement, Connection, Engine, RowMapping, delete, insert, select, update
 
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Letter, to_json
@@ -42,7 +43,7 @@ def enqueue(
         "due": due,
         "attempts": 0,
         "words": "",
-        "item": msgspec.json.encode(item),
+        **_kept(item),
     }
     kept = "The letter is still open on the page"
     known = select(outbox_table.c.state).where(outbox_table.c.id == item.id)
@@ -59,8 +60,16 @@ def enqueue(
         write_answers(connection, item.letter.template, answers or {})
 
 
+def _kept(item: Item) -> dict[str, bytes]:
+    """An item as it lies in its row: the bytes of the message apart. Thousands may wait, and only
+    one is handed over at a time."""
+    bare = replace(item, outgoing=replace(item.outgoing, data=b""))
+    return {"item": msgspec.json.encode(bare), "data": item.outgoing.data}
+
+
 def queued(engine: Engine, states: Iterable[State] = WAITING) -> list[Queued]:
-    """What is in the outbox, soonest first; a damaged row is passed over (see `looked_through`)."""
+    """What is in the outbox, soonest first, without the bytes of the messages (see `whole`); a
+    damaged row is passed over (see `looked_through`)."""
     return looked_through(engine, states)[0]
 
 
@@ -68,7 +77,8 @@ def looked_through(engine: Engine, states: Iterable[State] = WAITING) -> tuple[l
     """What is in the outbox, soonest first, and how many of its rows cannot be read; those stay in
     the file."""
     table = outbox_table
-    statement = select(table).where(table.c.state.in_(list(states))).order_by(table.c.due)
+    columns = [column for column in table.c if column.name != "data"]
+    statement = select(*columns).where(table.c.state.in_(list(states))).order_by(table.c.due)
     with explained("The outbox cannot be read"), engine.connect() as connection:
         rows = [_entry(row) for row in connection.execute(statement).mappings()]
     found = [entry for entry in rows if entry is not None]
@@ -153,9 +163,7 @@ def rewrite(engine: Engine, item: Item) -> None:
     """Put a letter in the place of what it was when it was put into the outbox."""
     with explained("The outbox cannot be written"), engine.begin() as connection:
         connection.execute(
-            update(outbox_table)
-            .where(outbox_table.c.id == item.id)
-            .values(item=msgspec.json.encode(item))
+            update(outbox_table).where(outbox_table.c.id == item.id).values(_kept(item))
         )
 
 
@@ -187,11 +195,24 @@ def sent_items(engine: Engine) -> list[Queued]:
 def sent_item(engine: Engine, message_id: str) -> Item | None:
     """A letter that went lately with its message, if it is still here."""
     table = outbox_table
-    statement = select(table.c.item).where(
-        table.c.message_id == message_id, table.c.state.in_(("gone", "sent"))
-    )
+    sent = (table.c.message_id == message_id) & table.c.state.in_(("gone", "sent"))
+    return _whole(engine, sent)
+
+
+def whole(engine: Engine, item_id: str) -> Item | None:
+    """A letter of the outbox with the bytes of its message; nothing where it is not there or
+    damaged."""
+    return _whole(engine, outbox_table.c.id == item_id)
+
+
+def _whole(engine: Engine, wanted: ColumnElement[bool]) -> Item | None:
+    statement = select(outbox_table.c.item, outbox_table.c.data).where(wanted)
     with explained("The outbox cannot be read"), engine.connect() as connection:
-        data = connection.scalar(statement)
-        if not data:
-            return None
-        return msgspec.json.decode(data, type=Item)
+        row = connection.execute(statement).first()
+    try:
+        item = msgspec.json.decode(row.item, type=Item) if row else None
+    except UNREADABLE:
+        return None
+    if item is None or row is None or row.data is None:  # an earlier Nebbet kept them together
+        return item
+    return replace(item, outgoing=replace(item.outgoing, data=row.data))

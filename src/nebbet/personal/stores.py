@@ -11,6 +11,7 @@ from sqlalchemy import Engine
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
+from nebbet.core.sentences import said
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.changes import Change
 from nebbet.library.entries import Registered
@@ -115,6 +116,13 @@ class Stores(Struct, frozen=True):
     def settle(self, item_id: str, state: State, due: float) -> bool:
         """Bring a letter in the outbox into another state; says whether it may come there."""
         return outbox.settle(self.personal, item_id, state, due=due)
+
+    def message_of(self, item_id: str) -> Outgoing:
+        """The message of a letter in the outbox. Raises NebbetError where it is not there."""
+        found = outbox.whole(self.personal, item_id)
+        if found is None:
+            raise NebbetError(said("The letter is not in the outbox any more"))
+        return found.outgoing
 
     def local_copy(self, message_id: str) -> Outgoing | None:
         """The message of a letter that went lately."""

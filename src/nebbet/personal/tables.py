@@ -20,7 +20,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.library.disk import close_to_others
 from nebbet.library.engine import explained, sqlite_engine
 
-VERSION = 1
+VERSION = 2  # 2: the bytes of a letter on its way lie beside what is said of it
 
 metadata = MetaData()
 
@@ -72,6 +72,7 @@ outbox_table = Table(
     Column("attempts", Integer, nullable=False, default=0),
     Column("words", Text, nullable=False, default=""),
     Column("item", LargeBinary, nullable=False),
+    Column("data", LargeBinary),
     Index("outbox_state", "state"),
     Index("outbox_message", "message_id"),
 )
@@ -139,5 +140,7 @@ def open_personal(path: Path) -> Engine:
                     advice="Update Nebbet on this computer",
                 )
             metadata.create_all(connection)
+            if version == 1:
+                connection.execute(text("ALTER TABLE outbox ADD COLUMN data BLOB"))
             connection.execute(text(f"PRAGMA user_version = {VERSION}"))
         return engine

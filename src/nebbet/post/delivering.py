@@ -19,6 +19,7 @@ from nebbet.core.addresses import shortened
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import counts_from_sending
 from nebbet.core.message.encoded import EncodedFiles
+from nebbet.core.message.outgoing import Outgoing
 from nebbet.library.store import Library
 from nebbet.library.writing import Writer
 from nebbet.personal import outbox
@@ -218,7 +219,7 @@ def _of_the_day(office: Office, entry: Queued) -> Queued:
 def _hand_over(office: Office, entry: Queued, password: str, line: "Line") -> Outcome | None:
     """Give the letter to the server; nothing where it was taken back meanwhile. It is claimed at
     the last moment: whatever ends Nebbet before leaves it as it was."""
-    outgoing = entry.item.outgoing
+    outgoing = _message_of(office, entry)
     went = line.deliver(
         password, outgoing.sender, outgoing.recipients, outgoing.data,
         lambda: outbox.claim(office.personal, entry.item),
@@ -226,6 +227,19 @@ def _hand_over(office: Office, entry: Queued, password: str, line: "Line") -> Ou
     if not went:
         return None
     return Outcome("sent", office.now(), by=office.account_of(entry).user)
+
+
+def _message_of(office: Office, entry: Queued) -> Outgoing:
+    """The message of a letter, whole. Raises DeliveryError where it is not to be had any more."""
+    if entry.item.outgoing.data:
+        return entry.item.outgoing  # it was just worked out
+    found = outbox.whole(office.personal, entry.item.id)
+    if found is None or not found.outgoing.data:
+        raise DeliveryError(
+            "refused", "The message of this letter cannot be read any more",
+            "Look at the letter and send it again",
+        )  # fmt: skip
+    return found.outgoing
 
 
 def _record_all(office: Office, entries: list[Queued]) -> None:
@@ -273,7 +287,7 @@ def _file_copy(office: Office, entry: Queued, copies: "Copies") -> str:
     try:
         copies.file(
             secret_of(office.account_of(entry), office.secrets),
-            with_bcc(item.outgoing.data, item.outgoing.bcc),
+            with_bcc(_message_of(office, entry).data, item.outgoing.bcc),
             moment,
             unless_there=item.outgoing.message_id,
         )

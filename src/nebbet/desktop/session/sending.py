@@ -303,7 +303,9 @@ class Sending(QObject):
 
     def read_outgoing(self, entry: Queued, done: Callable[["Received"], None]) -> None:
         """Read the message of a letter that is in the outbox."""
-        self._operations.run(lambda: _as_sent(entry.item.outgoing), done, self._voice.fail)
+        self._operations.run(
+            lambda: _as_sent(self._stores.message_of(entry.item.id)), done, self._voice.fail
+        )
 
 
 def _from_one_of(accounts: tuple[Account, ...], secrets: Secrets, message_id: str) -> bytes:
