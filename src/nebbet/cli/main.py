@@ -32,6 +32,7 @@ _VERBS = {
     "suggest": "finding_commands:suggest",
     "library": "library_admin:library",
     "pack": "pack_commands:pack",
+    "round": "round_commands:round_command",
     "people": "people_commands:people",
 }
 

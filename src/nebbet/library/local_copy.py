@@ -68,6 +68,8 @@ _WHOLE: dict[str, Any] = {
     "mark": str,
 }
 
+# Tables that are asked for as the library's own, and are empty here: they are on the server alone.
+_ON_SERVER = (schema.remark, schema.round_, schema.round_row)
 _metadata = MetaData()
 _held = Table(
     "held",
@@ -181,11 +183,12 @@ class LocalCopy:
                 (self._folder / "library").unlink(missing_ok=True)  # as Nebbet 0.1 kept it
                 _metadata.drop_all(connection)
                 connection.exec_driver_sql("DROP TABLE IF EXISTS register_words")
-                for table in (schema.register, schema.remark):
+                for table in (schema.register, *_ON_SERVER):
                     table.drop(connection, checkfirst=True)
                 _metadata.create_all(connection)
                 schema.register.create(connection)
-                schema.remark.create(connection)  # empty: what colleagues notice is on the server
+                for table in _ON_SERVER:
+                    table.create(connection)
                 for statement in schema.WORDS_OF_LETTERS:
                     connection.exec_driver_sql(statement)
                 copied_people.make_tables(connection)

@@ -74,6 +74,16 @@ POLICIES: dict[str, list[_Policy]] = {
         ("made", "INSERT", "", "member = nebbet_member()"),
         ("taken back", "DELETE", "member = nebbet_member() OR nebbet_leads()", ""),
     ],
+    "round": [
+        ("seen", "SELECT", "true", ""),
+        ("made", "INSERT", "", "member = nebbet_member()"),
+        ("taken out", "DELETE", "nebbet_leads()", ""),
+    ],
+    "round_row": [
+        ("seen", "SELECT", "true", ""),
+        ("made", "INSERT", "", "member = nebbet_member()"),
+        ("let go", "DELETE", "member = nebbet_member() OR nebbet_leads()", ""),
+    ],
     "file": [
         ("seen", "SELECT", _FILE_SEEN, ""),
         ("put in", "INSERT", "", "true"),
@@ -110,13 +120,13 @@ CHANGED = {
     "file": "valid_until, name",
 }
 _ADDED = ("edition", "register", "file", "shelf", "template", "presence", "proposal", "contact",
-          "case_", "held_field", "setting", "remark")  # fmt: skip
+          "case_", "held_field", "setting", "remark", "round", "round_row")  # fmt: skip
 _LEADS_ALONE = ("passage", "frame", "fact", "file", "kind", "linked")  # the others have policies
-_ALL = (*CHANGED, "edition", "register", "remark", "former", "file_claim", "file_use", "change",
-        "case_person", "held_field", "alembic_version")  # fmt: skip
+_ALL = (*CHANGED, "edition", "register", "remark", "round", "round_row", "former", "file_claim",
+        "file_use", "change", "case_person", "held_field", "alembic_version")  # fmt: skip
 _TAKEN_OUT = ("setting", "member", "shelf", "template", "contact", "case_", "held_field",
               "proposal", "presence", "passage", "frame", "fact", "file", "kind",
-              "linked", "remark")  # fmt: skip
+              "linked", "remark", "round", "round_row")  # fmt: skip
 GRANTS = {
     "lead": [
         f"SELECT ON {', '.join(_ALL)}",
@@ -133,7 +143,7 @@ GRANTS = {
             for table, columns in CHANGED.items()
             if table not in _LEADS_ALONE
         ),
-        "DELETE ON remark",
+        "DELETE ON remark, round_row",
         "UPDATE (result) ON linked",  # whoever reads a linked table says what came of it
     ],
 }

@@ -27,6 +27,10 @@ from nebbet.library.writing import Writer, begin_for, examine
 
 State = Literal["ready", "doubtful", "stopped"]
 _AT_ONCE = 200  # rows for which people and cases are asked for at once
+_ROLES = frozenset(map(fold, (
+    "case.number", "recipient.email", "recipient.name", "recipient.first_name",
+    "recipient.last_name", "recipient.title", "recipient.language",
+)))  # fmt: skip
 _LANGUAGE = re.compile(r"[A-Za-z]{2}([-_][A-Za-z]{2})?")
 
 
@@ -70,11 +74,12 @@ class RowLetter(Struct, frozen=True):
 
 
 def names_of(catalogue: Catalogue, template: Template) -> list[str]:
-    """The placeholders that a template uses, as columns can be for them."""
+    """The placeholders that a template uses, as columns can be for them. What says whom a letter
+    goes to and what about is no value: columns have roles for that."""
     letter = begin_for(catalogue, template, "")
     used = letters.names(letter)
     blanks = [one.name for one in letter.placeholders if one.source == "blank"]
-    return list(dict.fromkeys((*blanks, *used)))
+    return [one for one in dict.fromkeys((*blanks, *used)) if fold(one) not in _ROLES]
 
 
 def look(

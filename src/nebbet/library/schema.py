@@ -310,6 +310,32 @@ remark = Table(
     Index("remark_at", "kind", "at"),
 )
 
+# Rounds as they were started, and the rows of each that went: each as one message.
+round_ = Table(
+    "round",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("member", String(64), nullable=False),
+    Column("made", Moment, nullable=False),
+    Column("title", String(200), nullable=False),
+    Column("template", String(64), nullable=False),
+    Column("data", Text, nullable=False),
+    Index("round_made", "made"),
+)
+
+round_row = Table(
+    "round_row",
+    metadata,
+    Column("id", String(120), primary_key=True),
+    Column("round", String(64), nullable=False),
+    Column("row", String(40), nullable=False),
+    Column("message_id", String(255), nullable=False),
+    Column("member", String(64), nullable=False),
+    Column("at", Moment, nullable=False),
+    Index("round_row_round", "round"),
+    Index("round_row_message", "message_id"),
+)
+
 register = Table(
     "register",
     metadata,

@@ -19,6 +19,7 @@ RETURNABLE: tuple[State, ...] = ("held", "waiting", "refused")
 class Item(Struct, frozen=True):
     """A letter on its way: the letter to go back to, the finished message, the register entry.
 
+    round is that of which it is a row, with the row's key; both are empty for any other letter.
     remembered are the answers from last time that it was worked out with, acknowledged the keys of
     the doubts that somebody took for good.
     """
@@ -29,6 +30,8 @@ class Item(Struct, frozen=True):
     entry: Registered
     remembered: dict[str, str] = {}
     acknowledged: tuple[str, ...] = ()
+    round: str = ""
+    row: str = ""
 
 
 class Queued(Struct, frozen=True):

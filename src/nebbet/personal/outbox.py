@@ -199,6 +199,13 @@ def sent_item(engine: Engine, message_id: str) -> Item | None:
     return _whole(engine, sent)
 
 
+def ids_of_round(engine: Engine, round_id: str) -> frozenset[str]:
+    """The letters of a round that are in the outbox, or were, by their ids."""
+    wanted = select(outbox_table.c.id).where(outbox_table.c.id.startswith(f"{round_id}-"))
+    with explained("The outbox cannot be read"), engine.connect() as connection:
+        return frozenset(connection.scalars(wanted))
+
+
 def whole(engine: Engine, item_id: str) -> Item | None:
     """A letter of the outbox with the bytes of its message; nothing where it is not there or
     damaged."""

@@ -10,7 +10,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.personal.items import Queued
 from nebbet.post.delivering import RETRY_SECONDS, Office, deliver_due, write_outcomes
 
-_IDLE = 3600.0
+_IDLE = 60.0  # seconds until it is looked whether another program put something into the outbox
 _STUCK = 2.0  # seconds until what the personal file did not take is tried again
 _log = logging.getLogger(__name__)
 

@@ -6,6 +6,7 @@ is handed over, and what follows is recorded. Only the server's yes lets a lette
 
 import logging
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import UTC, datetime
 from functools import partial
 from secrets import token_hex
@@ -25,7 +26,7 @@ from nebbet.library.writing import Writer
 from nebbet.personal import outbox
 from nebbet.personal.alone import alone
 from nebbet.personal.home import LETTERS_LOG
-from nebbet.personal.items import Queued, State
+from nebbet.personal.items import Item, Queued, State
 from nebbet.personal.secrets import Secrets
 from nebbet.personal.settings import Account, account_for
 from nebbet.post.errors import DeliveryError
@@ -222,11 +223,29 @@ def _hand_over(office: Office, entry: Queued, password: str, line: "Line") -> Ou
     outgoing = _message_of(office, entry)
     went = line.deliver(
         password, outgoing.sender, outgoing.recipients, outgoing.data,
-        lambda: outbox.claim(office.personal, entry.item),
+        lambda: _may_go(office, entry.item),
     )  # fmt: skip
     if not went:
         return None
     return Outcome("sent", office.now(), by=office.account_of(entry).user)
+
+
+def _may_go(office: Office, item: Item) -> bool:
+    """Whether the end of a letter's message may be said: nobody took it back, and, of a round, its
+    row went from no other computer. Raises DeliveryError where that is so, or cannot be told."""
+    if item.round:
+        moment, mine = datetime.fromtimestamp(office.now(), UTC), item.outgoing.message_id
+        try:
+            has = office.library.claim_row(item.round, item.row, mine, item.entry.sender, moment)
+        except NebbetError as error:
+            raise DeliveryError("busy", error.what, "Nebbet tries again by itself") from None
+        if has != mine:
+            raise DeliveryError(
+                "refused",
+                "This row of the round has gone already, as another message",
+                "Take the letter back and discard it",
+            )
+    return outbox.claim(office.personal, item)
 
 
 def _message_of(office: Office, entry: Queued) -> Outgoing:
@@ -323,8 +342,16 @@ def _settle(office: Office, entry: Queued, outcome: Outcome) -> None:
     outgoing = entry.item.outgoing
     whom = ", ".join(map(shortened, outgoing.recipients))
     _went.info("%s %s to %s", outgoing.message_id, outcome.state, whom)
+    if outcome.state == "refused" and entry.item.round:
+        _let_row_go(office, entry.item)
     office.unwritten[entry.item.id] = outcome
     write_outcomes(office)
+
+
+def _let_row_go(office: Office, item: Item) -> None:
+    """A row whose letter was refused may go when it is mended, as another message."""
+    with suppress(NebbetError):
+        office.library.release_row(item.round, item.row, item.outgoing.message_id)
 
 
 def write_outcomes(office: Office) -> None:

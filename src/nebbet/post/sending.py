@@ -113,7 +113,7 @@ def renewed(
     first = item.outgoing.message_id.strip("<>").partition("@")[0]
     tokens = _then(first, token)
     try:
-        return finish(
+        made = finish(
             catalogue,
             examine(catalogue, item.letter, writer),
             writer,
@@ -121,6 +121,7 @@ def renewed(
             files=files,
             acknowledged=item.acknowledged,
         )
+        return replace(made, round=item.round, row=item.row)
     except Kept as error:
         raise NebbetError(
             said(

@@ -45,8 +45,9 @@ _KNOWN: dict[str, str] = {
     "bcc": "bcc,blind copy,hidden copy,blindkopie",
     "from": "sender,from address,account,absender,expediteur,avsender",
     "language": "language,lang,sprache,langue,sprak",
-    "case": "number,case,case number,reference,booking,booking number,booking reference,claim,"
-            "claim number,vorgang,nummer,numero,dossier,saksnummer",
+    "case": "number,case,case number,case no,reference,ref,booking,booking number,booking no,"
+            "booking ref,booking reference,claim,claim number,claim no,ticket,ticket number,"
+            "vorgang,nummer,buchungsnummer,numero,dossier,saksnummer",
     "files": "file,files,attachment,attachments,enclosure,enclosures,document,datei,dateien,"
              "anhang,fichier,piece jointe,vedlegg",
 }  # fmt: skip

@@ -1,0 +1,205 @@
+"""The verb that writes one letter to each row of a table: round."""
+
+import hashlib
+import json
+import time
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+import click
+
+from nebbet.cli.here import Here, chance, open_here
+from nebbet.cli.options import as_json, home, text_language
+from nebbet.core.errors import NebbetError
+from nebbet.core.message.compose import with_bcc
+from nebbet.core.message.encoded import EncodedFiles
+from nebbet.core.records.incoming import says_day_first
+from nebbet.core.records.tables import LARGEST, ReadTable, read_table
+from nebbet.core.rounds import ROLES, Choosing, Matches, chosen, propose
+from nebbet.core.rounds.matching import VALUE
+from nebbet.core.rounds.pacing import Pace
+from nebbet.library.disk import read_file, write_file
+from nebbet.library.round_ledger import Round
+from nebbet.library.rounds import RowLetter as Row
+from nebbet.library.rounds import Source, look, names_of, over_all, unused, with_findings
+from nebbet.library.writing import Writer
+from nebbet.personal import outbox
+from nebbet.personal.home import make_home
+from nebbet.personal.secrets import KeyringSecrets
+from nebbet.personal.tables import open_personal
+from nebbet.post.delivering import Office, deliver_due
+from nebbet.post.rounds import files_in, finished, start, take_files
+
+
+@click.command("round")
+@click.argument("table", metavar="TABLE")
+@click.option("--template", required=True, metavar="T", help="the template of the letters")
+@click.option("--match", "pairs", multiple=True, metavar="COLUMN=ROLE",
+              help="what a column is for: to, cc, bcc, also, from, name, first_name, last_name, "
+                   "title, language, case, files, or a placeholder; empty: not used")  # fmt: skip
+@click.option("--rows", default="", metavar="1-20,35", help="which rows, by their places")
+@click.option("--words", default="", metavar="WORDS", help="rows with these words alone")
+@click.option("--where", default="", metavar="CONDITION", help="rows for which this holds")
+@click.option("--files", "folder", default="", metavar="DIR", help="where the named files lie")
+@click.option("--sheet", default="", help="which sheet of a workbook")
+@click.option("--encoding", default="", help="of a CSV file, where it is not found")
+@click.option("--delimiter", default="", help="of a CSV file, where it is not found")
+@text_language
+@click.option("--look", "how", flag_value="look", default=True, help="only look (usual)")
+@click.option("--out", "out", default="", metavar="DIR", help="write the messages there")
+@click.option("--go", "how", flag_value="go", help="put them into the outbox, and deliver")
+@click.option("--doubts", is_flag=True, help="let rows go in which there is a doubt, too")
+@click.option("--every", default=0.0, metavar="SECONDS", help="the distance between two letters")
+@click.option("--id", "named", default="", help="another name for a round that goes again")
+@as_json
+@click.pass_context
+def round_command(
+    ctx: click.Context, /, table: str, template: str, how: str, out: str, as_json: bool,
+    **given: object,
+) -> None:  # fmt: skip
+    """Write one letter to each row of a table; exits 1 where rows are kept back.
+
+    To start again what was started sends nothing twice: a row of a round goes once.
+    """
+    now = chance(ctx).now()
+    here = open_here(now)
+    writer = here.writer(now)
+    made = here.template(template, now)
+    path = Path(table)
+    data = read_file(path, f"The table {path.name}", largest=LARGEST)
+    read = read_table(data, sheet=str(given["sheet"]), encoding=str(given["encoding"]),
+                      delimiter=str(given["delimiter"]).replace("\\t", "\t"))  # fmt: skip
+    matches = _matches(read, names_of(here.catalogue, made), _pairs(given["pairs"]))
+    folder = Path(str(given["folder"])) if given["folder"] else None
+    files = files_in(folder) if folder else {}
+    source = Source(read, matches, made, files, str(given["lang"] or ""))
+    choosing = Choosing(str(given["rows"]), str(given["words"]), str(given["where"]))
+    meant = chosen(read, choosing, now.date(), here.catalogue.calendar)
+    rows = list(look(here.catalogue, here.library.people, source, meant, writer))
+    together = over_all(source, rows)
+    rows = [with_findings(row, together) for row in rows]
+    digest = hashlib.sha256(data + made.id.encode() + str(given["named"]).encode()).hexdigest()
+    begun = Round(
+        digest[:24], path.stem, here.settings.member, now, made.id, made.edition, read, matches,
+        choosing,
+    )  # fmt: skip
+    with_doubts = bool(given["doubts"])
+    if out:
+        count = _write(here, begun, rows, writer, Path(out), ctx, with_doubts=with_doubts)
+        click.echo(f"{count} of {len(rows)} messages are in {out}.")
+    elif how == "go":
+        if folder:
+            take_files(here.library, folder, files, rows)
+        _go(here, begun, rows, writer, ctx, Pace(float(str(given["every"]))), with_doubts)
+    else:
+        _tell(rows, unused(source, rows), as_json=as_json)
+    ctx.exit(1 if any(_is_kept(row, with_doubts=with_doubts) for row in rows) else 0)
+
+
+def _pairs(given: object) -> dict[str, str]:
+    found = {}
+    for pair in given if isinstance(given, tuple) else ():
+        heading, sign, role = str(pair).partition("=")
+        if not sign:
+            raise NebbetError(f"“{pair}” matches nothing", advice="Write --match column=role")
+        found[heading.strip()] = role.strip()
+    return found
+
+
+def _matches(table: ReadTable, names: Sequence[str], pairs: dict[str, str]) -> Matches:
+    """What the columns are for: as it is proposed, but for what was said. An address that is put
+    together is said as the match of `to`."""
+    roles = propose(table, names)
+    by_case = {heading.casefold(): heading for heading in table.headings}
+    address = ""
+    for heading, role in pairs.items():
+        if heading == "to" and "{{" in role:
+            address = role
+            continue
+        if heading.casefold() not in by_case:
+            raise NebbetError(
+                f"The table has no column “{heading}”",
+                advice=f"It has: {', '.join(table.headings)}",
+            )
+        known = role in ROLES or not role
+        roles[by_case[heading.casefold()]] = role if known else VALUE + role
+    days = {
+        heading: first
+        for index, heading in enumerate(table.headings)
+        if (first := says_day_first(table, index)) is not None
+    }
+    return Matches(roles, days, address)
+
+
+def _is_kept(row: Row, *, with_doubts: bool) -> bool:
+    return row.state == "stopped" or (row.state == "doubtful" and not with_doubts)
+
+
+def _tell(rows: Iterable[Row], idle: Sequence[str], *, as_json: bool) -> None:
+    if as_json:
+        found = [
+            {
+                "row": row.said.number,
+                "to": row.letter.recipient.email if row.letter.recipient else "",
+                "state": row.state,
+                "findings": [
+                    {"severity": one.severity, "sentence": one.sentence} for one in row.findings
+                ],
+            }
+            for row in rows
+        ]
+        click.echo(json.dumps(found, ensure_ascii=False))
+        return
+    for row in rows:
+        to = row.letter.recipient.email if row.letter.recipient else "–"
+        click.echo(f"{row.said.number:6} {row.state:9} {to}")
+        for finding in row.findings:
+            click.echo(f"       {finding.severity}: {finding.sentence}")
+    for name in idle:
+        click.echo(f"note: no row names the file {name}")
+
+
+def _write(
+    here: Here, begun: Round, rows: Sequence[Row], writer: Writer, folder: Path,
+    ctx: click.Context, *, with_doubts: bool,
+) -> int:  # fmt: skip
+    """Write the messages of rows that may go into a folder; gives how many."""
+    folder.mkdir(parents=True, exist_ok=True)
+    files, count = EncodedFiles(here.library.file_bytes), 0
+    for row in rows:
+        if _is_kept(row, with_doubts=with_doubts):
+            continue
+        item = finished(here.catalogue, begun, row, writer, token=chance(ctx).token, files=files)
+        data = with_bcc(item.outgoing.data, item.outgoing.bcc)
+        write_file(folder / f"{row.said.number:06}.eml", data, overwrite=True)
+        count += 1
+    return count
+
+
+def _go(
+    here: Here, begun: Round, rows: Sequence[Row], writer: Writer, ctx: click.Context, pace: Pace,
+    with_doubts: bool,
+) -> None:  # fmt: skip
+    """Put the letters of rows into the outbox, and deliver what is due."""
+    make_home(home())
+    personal = open_personal(home().personal_file)
+    counts = {"out": 0, "before": 0, "kept": 0}
+    for one in start(
+        personal, here.library, here.catalogue, begun, rows, writer, pace,
+        token=chance(ctx).token, files=EncodedFiles(here.library.file_bytes),
+        with_doubts=with_doubts,
+    ):  # fmt: skip
+        counts[one.how] += 1
+    settings = here.settings
+    office = Office(
+        personal, here.library, settings.account, KeyringSecrets(), time.time, settings.more
+    )
+    outbox.recover(personal)
+    left = [one for one in deliver_due(office) if one.item.round == begun.id]
+    for error in office.stuck:
+        click.echo(f"nebbet: {error.sentence}", err=True)
+    gone = counts["out"] - sum(one.item.id.startswith(begun.id) for one in left)
+    click.echo(
+        f"{max(gone, 0)} went now, {len(left)} wait in the outbox, {counts['before']} were there "
+        f"or went before, {counts['kept']} are kept back."
+    )

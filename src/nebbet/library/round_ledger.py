@@ -1,0 +1,156 @@
+"""The ledger of rounds: which rows went, as which message, from whom. A row goes once, whoever
+starts its round, and on which computer."""
+
+from abc import ABC, abstractmethod
+from contextlib import AbstractContextManager
+from datetime import datetime
+from typing import Any
+
+import msgspec
+from msgspec import Struct
+from sqlalchemy import Connection, Engine, Row, delete, select
+from sqlalchemy.dialects import postgresql, sqlite
+
+from nebbet.core.errors import UNREADABLE
+from nebbet.core.records.tables import Cell, ReadTable, TableRow
+from nebbet.core.rounds import Choosing, Matches
+from nebbet.core.values import from_json, to_json
+from nebbet.library.engine import explained, reading
+from nebbet.library.schema import round_ as round_table
+from nebbet.library.schema import round_row as table
+
+_CANNOT = "The rounds cannot be read"
+
+
+class Round(Struct, frozen=True):
+    """A round as it was started: what it is called, who started it and when, the template with its
+    edition, the table as it was then, what its columns are for, and which rows were meant."""
+
+    id: str
+    title: str
+    member: str
+    made: datetime
+    template: str
+    edition: int
+    table: ReadTable
+    matches: Matches = Matches()
+    choosing: Choosing = Choosing()
+
+
+class _Kept(Struct, frozen=True, omit_defaults=True):
+    """A round in its JSON form; the cells of its table are as values are."""
+
+    title: str
+    edition: int
+    headings: tuple[str, ...]
+    rows: tuple[tuple[int, tuple[object, ...]], ...]
+    matches: Matches = Matches()
+    choosing: Choosing = Choosing()
+
+
+class WentRow(Struct, frozen=True):
+    """A row that went: the message that it went as, from whom, and when."""
+
+    row: str
+    message_id: str
+    member: str
+    at: datetime
+
+
+class Rounding(ABC):
+    """What a library does with rounds."""
+
+    engine: Engine
+
+    @abstractmethod
+    def writing(
+        self, what: str, kept: str = "Nothing was changed", *, leads: bool = True
+    ) -> AbstractContextManager[Connection]:
+        """One transaction, as `Library.writing`."""
+
+    def keep_round(self, made: Round) -> None:
+        """Keep a round as it is started; one that is kept already stays as it is."""
+        row = {
+            "id": made.id, "member": made.member, "made": made.made, "title": made.title[:200],
+            "template": made.template, "data": _written(made),
+        }  # fmt: skip
+        with self.writing("The round cannot be kept", leads=False) as connection:
+            connection.execute(_inserting(connection)(round_table).on_conflict_do_nothing(), row)
+
+    def claim_row(
+        self, round_id: str, row: str, message_id: str, member: str, now: datetime
+    ) -> str:
+        """Claim a row for a message, before that is handed over; gives the Message-ID that has the
+        row then: whoever was first."""
+        values = {
+            "id": _id(round_id, row), "round": round_id, "row": row, "message_id": message_id,
+            "member": member, "at": now,
+        }  # fmt: skip
+        with self.writing("The row cannot be claimed", leads=False) as connection:
+            connection.execute(_inserting(connection)(table).on_conflict_do_nothing(), values)
+            has = select(table.c.message_id).where(table.c.id == _id(round_id, row))
+            return str(connection.scalar(has) or "")
+
+    def release_row(self, round_id: str, row: str, message_id: str) -> None:
+        """Let go of a row whose message was refused: it may go as another one."""
+        mine = (table.c.id == _id(round_id, row)) & (table.c.message_id == message_id)
+        with self.writing("The row cannot be let go of", leads=False) as connection:
+            connection.execute(delete(table).where(mine))
+
+
+def _inserting(connection: Connection):  # type: ignore[no-untyped-def]
+    return postgresql.insert if connection.dialect.name == "postgresql" else sqlite.insert
+
+
+def _id(round_id: str, row: str) -> str:
+    return f"{round_id}:{row}"[:120]
+
+
+def rounds(engine: Engine, most: int = 200) -> list[Round]:
+    """The rounds that were started, the newest first."""
+    newest = select(round_table).order_by(round_table.c.made.desc()).limit(most)
+    with explained(_CANNOT), reading(engine) as connection:
+        found = [_read(row) for row in connection.execute(newest)]
+    return [one for one in found if one is not None]
+
+
+def round_of(engine: Engine, round_id: str) -> Round | None:
+    """The round of an id."""
+    with explained(_CANNOT), reading(engine) as connection:
+        wanted = select(round_table).where(round_table.c.id == round_id)
+        row = connection.execute(wanted).first()
+    return _read(row) if row else None
+
+
+def _written(made: Round) -> str:
+    rows = tuple((row.number, tuple(map(to_json, row.cells))) for row in made.table.rows)
+    kept = _Kept(made.title, made.edition, made.table.headings, rows, made.matches, made.choosing)
+    return msgspec.json.encode(kept).decode()
+
+
+def _read(row: Row[Any]) -> Round | None:
+    try:
+        kept = msgspec.json.decode(row.data, type=_Kept)
+        rows = tuple(TableRow(number, tuple(map(_cell, cells))) for number, cells in kept.rows)
+    except UNREADABLE:
+        return None
+    table = ReadTable(kept.headings, rows)
+    return Round(
+        row.id, kept.title, row.member, row.made, row.template, kept.edition, table,
+        kept.matches, kept.choosing,
+    )  # fmt: skip
+
+
+def _cell(raw: object) -> Cell:
+    value = from_json(raw)
+    return value if isinstance(value, Cell) else str(value)
+
+
+def went(engine: Engine, round_id: str) -> dict[str, WentRow]:
+    """The rows of a round that went, or may have gone, by their keys."""
+    wanted = select(table).where(table.c.round == round_id)
+    with explained(_CANNOT), reading(engine) as connection:
+        return {
+            row.row: WentRow(row.row, row.message_id, row.member, row.at)
+            for row in connection.execute(wanted)
+        }

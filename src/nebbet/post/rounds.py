@@ -1,0 +1,118 @@
+"""Starting a round: its rows become letters in the outbox, each fixed as it is to go."""
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import replace
+from sqlalchemy import Engine
+
+from nebbet.core.checks import worst
+from nebbet.core.message.encoded import EncodedFiles
+from nebbet.core.records import fold
+from nebbet.core.rounds.pacing import Pace, moments
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.round_ledger import Round, went
+from nebbet.library.rounds import RoundFile, RowLetter
+from nebbet.library.store import Library
+from nebbet.library.writing import Examined, Writer
+from nebbet.personal import outbox
+from nebbet.personal.items import Item
+from nebbet.post.sending import finish
+
+LARGEST = 25 * 2**20  # bytes of a file that goes along; common practice, no source
+
+
+class Out(Struct, frozen=True):
+    """What became of a row at the start: that it is in the outbox, is there or went before, or is
+    kept back."""
+
+    row: int
+    how: str  # "out", "before" or "kept"
+
+
+def start(
+    personal: Engine,
+    library: Library,
+    catalogue: Catalogue,
+    started: Round,
+    rows: Iterable[RowLetter],
+    writer: Writer,
+    pace: Pace,
+    *,
+    token: Callable[[], str],
+    files: EncodedFiles,
+    with_doubts: bool,
+) -> Iterator[Out]:
+    """Keep a round and put its letters into the outbox, one after the other; a row that is there,
+    or went, is passed over, so that to start again does no harm. with_doubts lets rows go in which
+    something is to be looked at; one with a stop never goes."""
+    library.keep_round(started)
+    gone = went(library.register_engine, started.id)
+    there = outbox.ids_of_round(personal, started.id)
+    dues = moments(writer.moment, pace)
+    for row in rows:
+        key = row.said.key
+        if key in gone or item_id(started, key) in there:
+            yield Out(row.said.number, "before")
+            continue
+        if row.state == "stopped" or (row.state == "doubtful" and not with_doubts):
+            yield Out(row.said.number, "kept")
+            continue
+        item = finished(catalogue, started, row, writer, token=token, files=files)
+        outbox.enqueue(personal, item, next(dues).timestamp())
+        yield Out(row.said.number, "out")
+
+
+def item_id(started: Round, row: str) -> str:
+    """What the letter of a row is called in the outbox: there is one alone."""
+    return f"{started.id}-{row}"[:64]
+
+
+def finished(
+    catalogue: Catalogue,
+    started: Round,
+    row: RowLetter,
+    writer: Writer,
+    *,
+    token: Callable[[], str],
+    files: EncodedFiles,
+) -> Item:
+    """The letter of a row as it goes. Raises NebbetError where it cannot."""
+    letter = replace(row.letter, id=item_id(started, row.said.key))
+    own = tuple(one for one in row.findings if not one.rule.startswith("row"))
+    seen = {one.key for one in own if worst((one,)) != "stop"}
+    item = finish(
+        catalogue, Examined(letter, (), own), writer, token=token, files=files, acknowledged=seen
+    )
+    return replace(item, round=started.id, row=row.said.key)
+
+
+def files_in(folder: Path) -> dict[str, RoundFile]:
+    """The files of a folder that rows can name, by their folded names: those that may go along."""
+    import hashlib
+    import mimetypes
+
+    from nebbet.library.disk import disk_explained
+    from nebbet.library.holdings import LibraryFile
+
+    found: dict[str, RoundFile] = {}
+    with disk_explained(f"The folder {folder.name} cannot be read"):
+        for path in sorted(folder.iterdir()):
+            if not path.is_file() or path.stat().st_size > LARGEST or path.name.startswith("."):
+                continue
+            data = path.read_bytes()
+            kind = mimetypes.guess_type(path.name)[0] or "application/octet-stream"
+            digest = hashlib.sha256(data).hexdigest()
+            found[fold(path.name)] = RoundFile(digest, LibraryFile(path.name, kind, len(data)))
+    return found
+
+
+def take_files(
+    library: Library, folder: Path, files: Mapping[str, RoundFile], rows: Iterable[RowLetter]
+) -> None:
+    """Take the files that rows name into the library, from where letters are made."""
+    named = {fold(name) for row in rows for name in row.said.files} & files.keys()
+    for one in sorted(named):
+        file = files[one].file
+        library.put_file((folder / file.name).read_bytes(), file.name, file.media_type)
