@@ -4,6 +4,7 @@ import hashlib
 import json
 import time
 from collections.abc import Iterable, Sequence
+from datetime import datetime
 from pathlib import Path
 
 import click
@@ -13,12 +14,14 @@ from nebbet.cli.options import as_json, home, text_language
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.compose import with_bcc
 from nebbet.core.message.encoded import EncodedFiles
+from nebbet.core.records import fold
 from nebbet.core.records.incoming import says_day_first
 from nebbet.core.records.tables import LARGEST, ReadTable, read_table
 from nebbet.core.rounds import ROLES, Choosing, Matches, chosen, propose
 from nebbet.core.rounds.matching import VALUE
 from nebbet.core.rounds.pacing import Pace
 from nebbet.library.disk import read_file, write_file
+from nebbet.library.holdings import Template
 from nebbet.library.round_ledger import Round
 from nebbet.library.rounds import RowLetter as Row
 from nebbet.library.rounds import Source, look, names_of, over_all, unused, with_findings
@@ -64,7 +67,7 @@ def round_command(
     now = chance(ctx).now()
     here = open_here(now)
     writer = here.writer(now)
-    made = here.template(template, now)
+    made = _template(here, template, now)
     path = Path(table)
     data = read_file(path, f"The table {path.name}", largest=LARGEST)
     read = read_table(data, sheet=str(given["sheet"]), encoding=str(given["encoding"]),
@@ -94,6 +97,17 @@ def round_command(
     else:
         _tell(rows, unused(source, rows), as_json=as_json)
     ctx.exit(1 if any(_is_kept(row, with_doubts=with_doubts) for row in rows) else 0)
+
+
+def _template(here: Here, words: str, now: datetime) -> Template:
+    """The template of an id or a title: many letters hang on it, so none is guessed."""
+    found = here.template(words, now)
+    if fold(words) not in (fold(found.id), fold(found.title)):
+        raise NebbetError(
+            f"There is no template “{words}”",
+            advice=f"Did you mean “{found.title}” ({found.id})? Give its title or its id",
+        )
+    return found
 
 
 def _pairs(given: object) -> dict[str, str]:

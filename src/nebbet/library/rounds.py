@@ -23,7 +23,7 @@ from nebbet.core.sentences import said
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.holdings import LibraryFile, Template
 from nebbet.library.people import People
-from nebbet.library.writing import Writer, begin_for, examine
+from nebbet.library.writing import Writer, begin_for, belonging, examine
 
 State = Literal["ready", "doubtful", "stopped"]
 _AT_ONCE = 200  # rows for which people and cases are asked for at once
@@ -93,19 +93,39 @@ def look(
     """The letters of rows, one after the other; ended is asked before each, and ends it. What one
     row says of its person and case is looked up for many at once."""
     known = replace(catalogue, files={**catalogue.files, **_by_digest(source.files)})
-    declared = _declared(catalogue, source.template)
+    begun = _Begun(known, source.template)
     for some in portions(rows, _AT_ONCE):
         read = [said_by(row, source.table, source.matches) for row in some]
         asked = _Asked(people, read)
         for one in read:
             if ended():
                 return
-            yield _row_letter(known, asked, source, one, writer, declared)
+            yield _row_letter(known, asked, source, one, writer, begun)
 
 
-def _declared(catalogue: Catalogue, template: Template) -> dict[str, Placeholder]:
-    letter = begin_for(catalogue, template, "")
-    return {fold(one.name): one for one in letter.placeholders}
+class _Begun:
+    """Letters as they begin, worked out once for each language: thousands begin with the same
+    words."""
+
+    def __init__(self, catalogue: Catalogue, template: Template) -> None:
+        self._catalogue, self._template = catalogue, template
+        self._held: dict[str, Letter] = {}
+
+    def letter(
+        self, letter_id: str, recipient: Contact | None, case: Case | None, language: str
+    ) -> Letter:
+        """As `begin_for`."""
+        if language not in self._held:
+            self._held[language] = begin_for(self._catalogue, self._template, "", language=language)
+        return replace(
+            self._held[language], id=letter_id, recipient=recipient,
+            case=belonging(recipient, case),
+        )  # fmt: skip
+
+    def placeholder(self, name: str) -> Placeholder | None:
+        """What the template declares of a name."""
+        declared = self.letter("", None, None, "").placeholders
+        return next((one for one in declared if fold(one.name) == fold(name)), None)
 
 
 def _by_digest(files: Mapping[str, RoundFile]) -> dict[str, LibraryFile]:
@@ -142,21 +162,19 @@ def _row_letter(
     source: Source,
     row: RowSaid,
     writer: Writer,
-    declared: Mapping[str, Placeholder],
+    begun: _Begun,
 ) -> RowLetter:
     matter, person = asked.matter(row), asked.person(row)
     if person is None and not row.to and matter:
         person = matter.contact
     contact = _contact(row, person)
     case = matter.case if matter else None
-    letter = begin_for(
-        catalogue, source.template, row.key, recipient=contact, case=case,
-        language=_language(row, contact) or source.language,
-    )  # fmt: skip
+    language = _language(row, contact) or source.language
+    letter = begun.letter(row.key, contact, case, language)
     letter = replace(letter, **_lines(letter, row))
     letter = replace(letter, attachments=(*letter.attachments, *_attached(source, row)))
     for name, cell in row.answers.items():
-        text = typed(cell, declared.get(fold(name)), letter.language)
+        text = typed(cell, begun.placeholder(name), letter.language)
         letter = letters.answer(letter, name, text)
     examined = examine(catalogue, letter, writer)
     own = (*_wrong(source, row, matter, case, examined.letter), *examined.findings)
