@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from nebbet.desktop.profile.first_start import FirstStart
     from nebbet.desktop.profile.page import ProfilePage
     from nebbet.desktop.register.page import RegisterPage
+    from nebbet.desktop.rounds.page import RoundsPage
     from nebbet.desktop.session.choices import Show
     from nebbet.desktop.session.session import Session
     from nebbet.desktop.shelves.page import LibraryPage
@@ -41,12 +42,12 @@ if TYPE_CHECKING:
 _TITLE_BAR = 34  # pixels that the desktop draws above a window
 _PATIENCE = 1.5  # seconds that the window waits for what is being kept
 _KEYS = "F1  what this place is for, and its keys      Ctrl+F  find everywhere"
-# The places of the band, with their numbers: those of all six, of which rounds (4) and upkeep (6)
-# are not built yet.
+# The places of the band with their numbers: those of all six; upkeep (6) is not built yet.
 _PLACES = {
     "letters": ("Letters", 1),
     "people": ("People", 2),
     "library": ("Library", 3),
+    "rounds": ("Rounds", 4),
     "register": ("Register", 5),
 }
 
@@ -232,6 +233,15 @@ class Window(QMainWindow):
         return page
 
     @cached_property
+    def rounds(self) -> "RoundsPage":
+        """The place Rounds."""
+        from nebbet.desktop.rounds.page import RoundsPage
+
+        page = RoundsPage(self.session)
+        self._stack.addWidget(page)
+        return page
+
+    @cached_property
     def register(self) -> "RegisterPage":
         """The place Register."""
         from nebbet.desktop.register.page import RegisterPage
@@ -280,7 +290,7 @@ class Window(QMainWindow):
     @property
     def places(self) -> list[Place]:
         """The places of the band, in its order."""
-        return [self.letters, self.people, self.library, self.register]
+        return [self.letters, self.people, self.library, self.rounds, self.register]
 
     def go_to(self, key: str) -> None:
         """Go to a place of the band."""
@@ -409,5 +419,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         event.accept()
+        if "rounds" in self.__dict__:
+            self.rounds.end()
         self.hide()  # at once; what is under way ends behind it
         self.session.close()

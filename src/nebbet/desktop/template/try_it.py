@@ -9,20 +9,15 @@ from nebbet.core.checks import Finding
 from nebbet.core.letter import Content, Letter
 from nebbet.core.placeholders import Particular
 from nebbet.core.records import fold
-from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.as_received import AsReceived
 from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.paper.fillings import Filling, filling_of
-from nebbet.desktop.paper.sheet import Desk, Sheet
-from nebbet.desktop.paper.slot_edit import SlotEdit
+from nebbet.desktop.paper.letter_shown import LetterShown
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.writing import examine
 
-_LINES = {
-    "mailbox": "From", "reply_to": "Reply-To", "to": "Also to", "cc": "Cc", "bcc": "Bcc",
-    "subject": "Subject",
-}  # fmt: skip
 _MOST_FINDINGS = 4
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
 
@@ -50,23 +45,13 @@ class TryIt(QWidget):
         self.received = AsReceived()
         self.as_received = pieces.button("As received", self.show_received, hint="Ctrl+Shift+T")
         self._letter: Letter | None = None
-        self.lines = {part: SlotEdit(single=True) for part in _LINES}
-        self.to = pieces.label()
-        self.body = SlotEdit(shared.pictures)
+        self.paper = LetterShown(shared.pictures)
+        self.lines, self.to, self.body = self.paper.lines, self.paper.to, self.paper.body
         self.files = pieces.label("", "note", wrap=True)
         self.findings = pieces.label("", "note", wrap=True)
         self._lay_out()
 
     def _lay_out(self) -> None:
-        theme.named(self.body, "Body of the letter")
-        rows: list[tuple[str, QWidget]] = [("To", self.to)]
-        for part, name in _LINES.items():
-            theme.named(self.lines[part], name)
-            self.lines[part].setReadOnly(True)
-            rows.append((name, self.lines[part]))
-        self.body.setReadOnly(True)
-        self.sheet = Sheet(rows, self.body)
-        self.to.setPalette(theme.paper_palette())
         head = pieces.row(
             pieces.label("Try it with", "faint"),
             pieces.grow(self.case),
@@ -78,7 +63,7 @@ class TryIt(QWidget):
         said = QWidget()
         pieces.fill(QVBoxLayout(said), head, self.files, self.findings, margin=8)
         self._pages = QStackedWidget()
-        self._pages.addWidget(Desk(self.sheet))
+        self._pages.addWidget(self.paper)
         seen = QWidget()
         pieces.fill(QVBoxLayout(seen), self.received, margin=8)
         self._pages.addWidget(seen)
@@ -128,16 +113,11 @@ class TryIt(QWidget):
         found = examine(shared.catalogue, letter, shared.writer())
         letter, values = found.letter, found.particulars
         self.case.show_text(f"{case.number}, {case.title}" if case else "")
-        self.to.setText(f"{contact.name} <{contact.email}>" if contact else "nobody")
         shown = {
             key: self._value(key, p, letter.language)
             for key, p in letters.by_place(letter, values).items()
         }
-        self.sheet.set_frame(catalogue.frame(letter.frame))
-        self.body.show_content(letter.body, shown)
-        for part, line in self.lines.items():
-            line.show_content(getattr(letter, part), shown)
-            self.sheet.show_row(_LINES[part], bool(getattr(letter, part)))
+        self.paper.show_letter(letter, shown, catalogue.frame(letter.frame), "nobody")
         self._letter = letter
         self._show_received()
         self._tell(letter, found.findings)

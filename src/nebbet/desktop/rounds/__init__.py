@@ -1,0 +1,1 @@
+"""Rounds: one template to each row of a table, on one page."""

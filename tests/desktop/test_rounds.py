@@ -1,0 +1,188 @@
+"""A round through the window: from a workbook to what lies in the mailboxes."""
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QFileDialog
+
+from nebbet.desktop.rounds.page import RoundsPage
+from nebbet.library.round_ledger import rounds, went
+from nebbet.personal.home import Home
+from tests.desktop.conftest import Hand, close, open_window
+from tests.desktop.doing import choose
+from tests.post.test_rounds import book, cancelled
+
+ODD = ("Buchung", "Wohin", "Grund", "Other sailing", "Bemerkung")
+
+
+@pytest.fixture
+def page(hand: Hand) -> RoundsPage:
+    hand.press("Alt+4")
+    return hand.window.rounds
+
+
+@pytest.fixture
+def passengers(hand: Hand, tmp_path: Path) -> tuple[Path, list[tuple[str, ...]]]:
+    """Passengers of cancelled sailings under odd headings; one has no address, one is there
+    twice."""
+    library = hand.session.shared.library
+    rows = [(*one[:4], "x") for one in cancelled(library)[:12]]
+    rows[3] = (rows[3][0], "", *rows[3][2:])
+    rows.append(rows[0])
+    path = tmp_path / "Passengers 26 November.xlsx"
+    path.write_bytes(book(rows, ODD))
+    return path, rows
+
+
+def look_through(hand: Hand, page: RoundsPage, path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """By keys alone: the template, the table, what the columns are for."""
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+    page.template.setFocus()
+    hand.type("sailing cancelled")
+    hand.press("Return")
+    hand.press("Ctrl+O")
+    hand.until(lambda: page.table.head.boxes)
+    boxes = page.table.head.boxes
+    assert boxes["Wohin"].currentText() == "Address", "what is in it speaks"
+    choose(hand, boxes["Buchung"], "Number of the case")
+    choose(hand, boxes["Grund"], "Reason")
+    hand.until(lambda: page.table.rows.found and "Looking" not in page.side.line.text())
+
+
+def states(page: RoundsPage) -> list[str]:
+    model = page.table.rows
+    return [model.state(row) for row in page._meant]
+
+
+def test_a_round_by_keys_alone(
+    hand: Hand, page: RoundsPage, passengers: tuple[Path, list[tuple[str, ...]]],
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:  # fmt: skip
+    path, rows = passengers
+    look_through(hand, page, path, monkeypatch)
+    assert "13 rows" in page.told.text()
+    assert states(page).count("ready") + states(page).count("doubtful") == 13
+    assert states(page)[12] == "doubtful", "the same address"
+    page.table.setFocus()
+    page.table.selectRow(1)
+    text = page.paper.body.toPlainText()
+    assert rows[1][0] in page.paper.lines["subject"].toPlainText() and "strong wind" in text
+    hand.press("Alt+Down")
+    assert page.table.current and page.table.current.number == 4
+    assert rows[2][0] in page.paper.lines["subject"].toPlainText()
+    ready = states(page).count("ready")
+    assert f"{ready} letters with “Sailing cancelled" in page.side.line.text()
+    hand.press("Ctrl+Return")
+    hand.until(lambda: states(page).count("gone") == ready)
+    assert states(page)[12] == "doubtful"
+    sent = hand.mailbox()
+    assert len(sent) == ready
+    for number, address, *_rest in rows[:12]:
+        case = hand.session.shared.library.people.numbered(number)
+        assert case and case.contact
+        found = [one for one in sent if number in str(one["Subject"])]
+        assert len(found) <= 1
+        if found:
+            assert (address or case.contact.email) in str(found[0]["To"])
+    (kept,) = rounds(hand.session.shared.library.engine)
+    assert len(went(hand.session.shared.library.engine, kept.id)) == ready
+    hand.press("Ctrl+Return")
+    assert len(hand.mailbox()) == ready, "what went does not go again"
+
+
+def test_a_round_is_followed_when_it_is_looked_at_again(
+    hand: Hand, page: RoundsPage, passengers: tuple[Path, list[tuple[str, ...]]],
+    monkeypatch: pytest.MonkeyPatch, home: Home,
+) -> None:  # fmt: skip
+    path, _rows = passengers
+    look_through(hand, page, path, monkeypatch)
+    choose(hand, page.side.doubts, "rows with a doubt go too")
+    hand.press("Ctrl+Return")
+    hand.until(lambda: states(page).count("gone") == 13)
+    window = open_window(home)
+    again = Hand(window, hand.bot, hand.service)
+    window.go(window.rounds)
+    look_through(again, window.rounds, path, monkeypatch)
+    again.until(lambda: states(window.rounds).count("gone") == 13)
+    assert not window.rounds.side.start_button.isEnabled()
+    close(window)
+
+
+def test_rows_are_narrowed_and_told_by_mouse(
+    hand: Hand, page: RoundsPage, passengers: tuple[Path, list[tuple[str, ...]]],
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:  # fmt: skip
+    path, rows = passengers
+    look_through(hand, page, path, monkeypatch)
+    hand.click_row(page.side.states, "doubtful")
+    assert {page.table.rows.state(row) for row in page.table.rows.rows} == {"doubtful"}
+    hand.click_row(page.side.states, "all rows")
+    page.places.setText("1-3")
+    hand.until(lambda: len(page._meant) == 3)
+    page.places.setText("x")
+    hand.until(lambda: "names no rows" in page.told.text())
+    assert len(page._meant) == 3, "what was looked through stays"
+    page.places.setText("")
+    page.when.setText(f'buchung is "{rows[5][0]}"')
+    hand.until(lambda: len(page._meant) == 1)
+    page.table.head.boxes["Wohin"].setCurrentIndex(0)  # for nothing: the person of the booking
+    hand.until(lambda: page.table.rows.found and states(page) == ["ready"])
+
+
+def test_a_row_is_tried_on_oneself(
+    hand: Hand, page: RoundsPage, passengers: tuple[Path, list[tuple[str, ...]]],
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:  # fmt: skip
+    path, _rows = passengers
+    look_through(hand, page, path, monkeypatch)
+    before = len(hand.session.shared.entries)
+    hand.press("Ctrl+Alt+T")
+    hand.until(lambda: "The test went to benedek.roy@lislesound.example" in hand.said)
+    (found,) = hand.mailbox("benedek.roy@lislesound.example")
+    assert str(found["Subject"]).startswith("Test: Your sailing")
+    assert not hand.mailbox() and len(hand.session.shared.entries) == before
+    assert rounds(hand.session.shared.library.engine) == []
+
+
+def test_files_of_a_folder_go_with_their_rows(
+    hand: Hand, page: RoundsPage, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = tmp_path / "tickets"
+    folder.mkdir()
+    (folder / "ann.pdf").write_bytes(b"%PDF-1.4 ann")
+    path = tmp_path / "t.csv"
+    path.write_text("Mail,File\nann@b.example,Ann.pdf\nbo@c.example,bo.pdf\n")
+    drop(page, path)
+    page.template.setFocus()
+    hand.type("dogs and bicycles")
+    hand.press("Return")
+    drop(page, folder)
+    hand.until(lambda: states(page) == ["ready", "stopped"])
+    assert "“bo.pdf” is not in the folder" in page.table.rows._text(page._meant[1], 2, "")
+    hand.click(page.side.start_button)
+    hand.until(lambda: states(page)[0] == "gone")
+    (sent,) = hand.mailbox()
+    names = [part.get_filename() for part in sent.iter_attachments()]
+    assert names == ["ann.pdf"]
+
+
+def drop(page: RoundsPage, path: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    event = QDropEvent(
+        QPointF(QPoint(50, 50)), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+    )  # fmt: skip
+    page.dropEvent(event)
+
+
+def test_what_is_no_table_is_told(hand: Hand, page: RoundsPage, tmp_path: Path) -> None:
+    path = tmp_path / "odd.xlsx"
+    path.write_bytes(b"PK\x03\x04 nothing")
+    page.take_table(path)
+    hand.until(lambda: "damaged" in hand.said)
+    page.take_table(tmp_path / "none.csv")
+    hand.until(lambda: "cannot be read" in hand.said)
+    assert not page.side.start_button.isEnabled()
