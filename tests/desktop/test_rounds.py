@@ -46,9 +46,9 @@ def look_through(hand: Hand, page: RoundsPage, path: Path, monkeypatch: pytest.M
     hand.until(lambda: page.table.head.boxes)
     boxes = page.table.head.boxes
     assert boxes["Wohin"].currentText() == "Address", "what is in it speaks"
-    choose(hand, boxes["Buchung"], "Number of the case")
+    choose(hand, boxes["Buchung"], "Case number")
     choose(hand, boxes["Grund"], "Reason")
-    hand.until(lambda: page.table.rows.found and "Looking" not in page.side.line.text())
+    hand.until(lambda: page.table.rows.found and not page.side.is_looking)
 
 
 def states(page: RoundsPage) -> list[str]:
@@ -128,7 +128,7 @@ def test_rows_are_narrowed_and_told_by_mouse(
     page.when.setText(f'buchung is "{rows[5][0]}"')
     hand.until(lambda: len(page._meant) == 1)
     page.table.head.boxes["Wohin"].setCurrentIndex(0)  # for nothing: the person of the booking
-    hand.until(lambda: page.table.rows.found and states(page) == ["ready"])
+    hand.until(lambda: not page.side.is_looking and states(page) == ["ready"])
 
 
 def test_a_row_is_tried_on_oneself(

@@ -30,7 +30,7 @@ ROLES: dict[str, str] = {
     "bcc": said("Bcc"),
     "from": said("From"),
     "language": said("Language"),
-    "case": said("Number of the case"),
+    "case": said("Case number"),
     "files": said("Files"),
 }
 _KNOWN: dict[str, str] = {

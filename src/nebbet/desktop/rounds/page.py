@@ -69,6 +69,8 @@ class RoundsPage(Place):
         self._files: dict[str, RoundFile] = {}
         self._source: Source | None = None
         self._meant: list[TableRow] = []
+        self._is_stale = False  # what was looked through is another one by now
+        self._is_through = True  # every row was looked at
         self.template = Picker(said("Template"), prompt=said("Template"), ask=self._offer)
         self.choose = pieces.button(said("Table…"), self.ask_for_table, hint="Ctrl+O")
         self.folder = pieces.button(said("Folder of files…"), self.ask_for_folder, "words")
@@ -107,8 +109,8 @@ class RoundsPage(Place):
     def _connect(self) -> None:
         self.template.picked.connect(self.take_template)
         for line in (self.places, self.when):
-            line.textChanged.connect(lambda _text: self._soon.start())
-        self.table.head.chosen.connect(self._soon.start)
+            line.textChanged.connect(lambda _text: self._look_soon())
+        self.table.head.chosen.connect(self._look_soon)
         self.table.at_hand.connect(self._show_row)
         self.looking.came.connect(self._came)
         self.looking.done.connect(self._looked)
@@ -195,7 +197,7 @@ class RoundsPage(Place):
         def came(found: dict[str, RoundFile]) -> None:
             self._folder, self._files = folder, found
             self.folder.setText(said("{count} files", count=len(found)))
-            self._soon.start(0)
+            self._look_soon()
 
         self._shared.reads.run(read, came, self._shared.voice.fail)
 
@@ -207,6 +209,12 @@ class RoundsPage(Place):
             self._look()
 
     # Looking through
+
+    def _look_soon(self) -> None:
+        """Something is another one: what was found holds no more, and nothing starts by it."""
+        self._is_stale = True
+        self._soon.start()
+        self._show_counts()
 
     def _look(self) -> None:
         """Look through the rows that are meant, from the first on."""
@@ -220,6 +228,7 @@ class RoundsPage(Place):
         except NebbetError as error:
             self.told.setText(error.sentence)  # what was looked through stays until it makes sense
             return
+        self._is_stale, self._is_through = False, False
         self.told.setText(" ".join([_about(self._path, table), *table.told]))
         days = {
             heading: first for at, heading in enumerate(table.headings)
@@ -253,6 +262,7 @@ class RoundsPage(Place):
         """All rows are known: what only all together tell is known, too."""
         if self._source is None:
             return
+        self._is_through = True
         found = self.table.rows.found
         together = over_all(self._source, list(found.values()))
         for number in together:
@@ -285,14 +295,16 @@ class RoundsPage(Place):
         counts = Counter(model.state(row) for row in self._meant)
         self.side.show_counts(counts)
         ready = counts["ready"] + (counts["doubtful"] if self.side.with_doubts else 0)
-        looking = bool(counts["looking"])
+        looking = self._is_stale or not self._is_through
         self.side.start_button.setEnabled(bool(ready) and not looking)
         if self._template is None or not self._meant:
             self.side.line.setText("")
             return
         if looking:
             self.side.line.setText(said("Looking through the rows…"))
+            self.side.is_looking = True
             return
+        self.side.is_looking = False
         shared = self._shared
         long = lasts(ready, shared.now(), self.side.pace).total_seconds() / 60
         what = said("“{title}”, edition {edition}", title=self._template.title,
@@ -320,7 +332,7 @@ class RoundsPage(Place):
         """Somebody changed the library: what hangs on it is looked through again."""
         if self._template and change.touches("template", "fact", "passage", "frame"):
             self._template = self._shared.catalogue.templates.get(self._template.id)
-            self._soon.start()
+            self._look_soon()
 
     # Acts
 
@@ -334,6 +346,8 @@ class RoundsPage(Place):
     def start(self) -> None:
         """Start the round, with the rows that may go."""
         if self._source is None or not self.side.start_button.isEnabled():
+            if self._meant and self.side.is_looking:
+                self._shared.voice.say(said("The rows are still being looked through."))
             return
         rows = [
             found for row in self._meant

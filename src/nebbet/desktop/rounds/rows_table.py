@@ -34,7 +34,7 @@ STATES: dict[str, tuple[str, str]] = {
     "unsure": (said("may have gone"), "brick"),
     "gone": (said("gone"), "faint"),
 }
-_WIDE, _BOX = 130, 26  # pixels of a column, of what it is for
+_WIDE, _BOX = 140, 26  # pixels of a column, of what it is for
 
 
 class RowsModel(QAbstractTableModel):

@@ -30,6 +30,7 @@ class RoundSide(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
+        self.is_looking = False
         self.states = ChoiceList(said("How many stand where"))
         self.states.setMaximumHeight(190)
         self.row = pieces.label("", wrap=True)
