@@ -3,10 +3,12 @@
 from pathlib import Path
 
 import pytest
+import xlsxwriter
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog
 
+from nebbet.core.records.tables import read_table
 from nebbet.desktop.rounds.page import RoundsPage
 from nebbet.library.round_ledger import rounds, went
 from nebbet.personal.home import Home
@@ -39,7 +41,7 @@ def passengers(hand: Hand, tmp_path: Path) -> tuple[Path, list[tuple[str, ...]]]
 def look_through(hand: Hand, page: RoundsPage, path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """By keys alone: the template, the table, what the columns are for."""
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
-    page.template.setFocus()
+    page.made_of.pick.setFocus()
     hand.type("sailing cancelled")
     hand.press("Return")
     hand.press("Ctrl+O")
@@ -119,13 +121,13 @@ def test_rows_are_narrowed_and_told_by_mouse(
     hand.click_row(page.side.states, "doubtful")
     assert {page.table.rows.state(row) for row in page.table.rows.rows} == {"doubtful"}
     hand.click_row(page.side.states, "all rows")
-    page.places.setText("1-3")
+    page.made_of.places.setText("1-3")
     hand.until(lambda: len(page._meant) == 3)
-    page.places.setText("x")
+    page.made_of.places.setText("x")
     hand.until(lambda: "names no rows" in page.told.text())
     assert len(page._meant) == 3, "what was looked through stays"
-    page.places.setText("")
-    page.when.setText(f'buchung is "{rows[5][0]}"')
+    page.made_of.places.setText("")
+    page.made_of.when.setText(f'buchung is "{rows[5][0]}"')
     hand.until(lambda: len(page._meant) == 1)
     page.table.head.boxes["Wohin"].setCurrentIndex(0)  # for nothing: the person of the booking
     hand.until(lambda: not page.side.is_looking and states(page) == ["ready"])
@@ -155,7 +157,7 @@ def test_files_of_a_folder_go_with_their_rows(
     path = tmp_path / "t.csv"
     path.write_text("Mail,File\nann@b.example,Ann.pdf\nbo@c.example,bo.pdf\n")
     drop(page, path)
-    page.template.setFocus()
+    page.made_of.pick.setFocus()
     hand.type("dogs and bicycles")
     hand.press("Return")
     drop(page, folder)
@@ -181,8 +183,76 @@ def drop(page: RoundsPage, path: Path) -> None:
 def test_what_is_no_table_is_told(hand: Hand, page: RoundsPage, tmp_path: Path) -> None:
     path = tmp_path / "odd.xlsx"
     path.write_bytes(b"PK\x03\x04 nothing")
-    page.take_table(path)
+    page.made_of.take_table(path)
     hand.until(lambda: "damaged" in hand.said)
-    page.take_table(tmp_path / "none.csv")
+    page.made_of.take_table(tmp_path / "none.csv")
     hand.until(lambda: "cannot be read" in hand.said)
     assert not page.side.start_button.isEnabled()
+
+
+def test_a_round_is_stopped_and_goes_on(hand: Hand, page: RoundsPage, tmp_path: Path) -> None:
+    path = tmp_path / "t.csv"
+    path.write_text("Mail\n" + "".join(f"r{n}@b.example\n" for n in range(5)))
+    drop(page, path)
+    page.made_of.take_template("dogs-and-bicycles")
+    hand.until(lambda: states(page) == ["ready"] * 5)
+    page.side.every.setText("600")
+    assert "the last one goes in 40 minutes" in page.side.line.text()
+    hand.press("Ctrl+Return")
+    hand.until(lambda: states(page) == ["gone", *["waiting"] * 4])
+    hand.click(page.side.stop_button)
+    hand.until(lambda: states(page) == ["gone", *["ready"] * 4])
+    assert "4 letters stay here" in hand.said and len(hand.mailbox()) == 1
+    page.side.every.setText("")
+    hand.click(page.side.start_button)
+    hand.until(lambda: states(page) == ["gone"] * 5)
+    assert len(hand.mailbox()) == 5
+
+
+def test_what_became_of_each_row_is_written_into_a_copy(
+    hand: Hand, page: RoundsPage, tmp_path: Path
+) -> None:
+    path = tmp_path / "t.csv"
+    path.write_text("Mail,Note\nann@b.example,=1+1\nnonsense,007\n")
+    page.made_of.take_table(path)
+    page.made_of.take_template("dogs-and-bicycles")
+    hand.until(lambda: states(page) == ["ready", "stopped"])
+    hand.press("Ctrl+Return")
+    hand.until(lambda: states(page)[0] == "gone")
+    for name in ("out.xlsx", "out.csv"):
+        page.write_out(tmp_path / name)
+        hand.until(lambda name=name: f"2 rows are in {name} now" in hand.said)
+        found = read_table((tmp_path / name).read_bytes())
+        assert found.headings == ("Mail", "Note", "State of the letter", "When, or why not")
+        first, second = (row.cells for row in found.rows)
+        assert str(first[1]).lstrip("'") == "=1+1" and str(second[1]) == "007"
+        assert first[2] == "gone" and str(first[3]).startswith("2026-11-25")
+        assert second[2] == "stopped" and "is not a mail address" in str(second[3])
+
+
+def test_a_table_is_pasted(hand: Hand, page: RoundsPage) -> None:
+    QApplication.clipboard().setText("Mail\tName\nann@b.example\tAnn\n")
+    page.made_of.pick.setFocus()
+    hand.press("Ctrl+Shift+V")
+    page.made_of.take_template("dogs-and-bicycles")
+    hand.until(lambda: states(page) == ["ready"])
+    assert "Clipboard" in page.told.text()
+    QApplication.clipboard().clear()
+    hand.press("Ctrl+Shift+V")
+    assert "no table on the clipboard" in hand.said
+
+
+def test_a_sheet_is_chosen(hand: Hand, page: RoundsPage, tmp_path: Path) -> None:
+    path = tmp_path / "two.xlsx"
+    book_ = xlsxwriter.Workbook(str(path))
+    for name, address in (("First", "a@b.example"), ("Second", "c@d.example")):
+        sheet = book_.add_worksheet(name)
+        sheet.write_column(0, 0, ["Mail", address])
+    book_.close()
+    page.made_of.take_template("dogs-and-bicycles")
+    page.made_of.take_table(path)
+    hand.until(lambda: states(page) == ["ready"])
+    assert page.made_of.sheet.isVisible()
+    page.made_of.sheet.setCurrentText("Second")
+    hand.until(lambda: "sheet Second" in page.told.text() and states(page) == ["ready"])
+    assert page.table.rows.rows[0].cells == ("c@d.example",)

@@ -81,7 +81,7 @@ def round_command(
     rows = list(look(here.catalogue, here.library.people, source, meant, writer))
     together = over_all(source, rows)
     rows = [with_findings(row, together) for row in rows]
-    digest = hashlib.sha256(data + made.id.encode() + str(given["named"]).encode()).hexdigest()
+    digest = hashlib.sha256(data + f"{made.id}\n{read.sheet}{given['named']}".encode()).hexdigest()
     begun = Round(
         digest[:24], path.stem, here.settings.member, now, made.id, made.edition, read, matches,
         choosing,

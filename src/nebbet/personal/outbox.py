@@ -199,6 +199,15 @@ def sent_item(engine: Engine, message_id: str) -> Item | None:
     return _whole(engine, sent)
 
 
+def drop_round(engine: Engine, round_id: str) -> int:
+    """Take the letters of a round out of the outbox that have not gone; gives how many. They are
+    made anew when the round goes on."""
+    mine = outbox_table.c.id.startswith(f"{round_id}-", autoescape=True)
+    may = mine & outbox_table.c.state.in_(RETURNABLE)
+    with explained("The round cannot be stopped"), engine.begin() as connection:
+        return connection.execute(delete(outbox_table).where(may)).rowcount
+
+
 def ids_of_round(engine: Engine, round_id: str) -> frozenset[str]:
     """The letters of a round that are in the outbox, or were, by their ids."""
     wanted = select(outbox_table.c.id).where(outbox_table.c.id.startswith(f"{round_id}-"))

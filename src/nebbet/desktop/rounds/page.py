@@ -4,34 +4,31 @@ import hashlib
 from collections import Counter
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from nebbet.core import letter as letters
 from nebbet.core.errors import NebbetError
 from nebbet.core.records.incoming import says_day_first
-from nebbet.core.records.tables import ReadTable, TableRow
+from nebbet.core.records.tables import TableRow
 from nebbet.core.rounds import Choosing, Matches, chosen, propose
 from nebbet.core.rounds.pacing import lasts
 from nebbet.core.sentences import counted, said
-from nebbet.desktop.kit import pieces, theme
+from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.pause import after_pause
-from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.paper.fillings import filling_of
 from nebbet.desktop.paper.letter_shown import LetterShown
 from nebbet.desktop.rounds.looking import Looking
+from nebbet.desktop.rounds.made_of import MadeOf
 from nebbet.desktop.rounds.rows_table import RowsTable
 from nebbet.desktop.rounds.running import Running
 from nebbet.desktop.rounds.side import RoundSide, told
-from nebbet.desktop.session import choices
 from nebbet.desktop.session.session import Session
 from nebbet.library.changes import Change
-from nebbet.library.holdings import Template
 from nebbet.library.round_ledger import Round
 from nebbet.library.rounds import (
-    RoundFile,
     RowLetter,
     Source,
     names_of,
@@ -55,30 +52,19 @@ class RoundsPage(Place):
         "is looked through; the letter of the one at hand stands below, exactly as it will go, and "
         "Alt+Down goes to the next. Ctrl+Alt+T sends the one at hand to yourself. Ctrl+Return "
         "starts: the letters go into the outbox, each row once, whoever starts the round again. "
-        "In “only where” you write a condition, as in templates: passengers >= 2."
+        "Ctrl+Shift+V takes a table from the clipboard. In “only where” you write a condition, as "
+        "in templates: passengers >= 2."
     )
-    outbox_wanted = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
         shared = self._shared = session.shared
-        self._template: Template | None = None
-        self._data, self._path, self._folder = b"", Path(), Path()
-        self._table: ReadTable | None = None
-        self._files: dict[str, RoundFile] = {}
         self._source: Source | None = None
         self._meant: list[TableRow] = []
         self._is_stale = False  # what was looked through is another one by now
         self._is_through = True  # every row was looked at
-        self.template = Picker(said("Template"), prompt=said("Template"), ask=self._offer)
-        self.choose = pieces.button(said("Table…"), self.ask_for_table, hint="Ctrl+O")
-        self.folder = pieces.button(said("Folder of files…"), self.ask_for_folder, "words")
-        self.places, self.when = QLineEdit(), QLineEdit()
-        self.places.setPlaceholderText(said("all rows; or 1-20, 35"))
-        self.when.setPlaceholderText(said("only where: passengers >= 2"))
-        theme.named(self.places, said("Which rows"))
-        theme.named(self.when, said("Only where"))
+        self.made_of = MadeOf(shared)
         self.told = pieces.label("", "note", wrap=True)
         self.table = RowsTable()
         self.paper = LetterShown(shared.pictures)
@@ -91,11 +77,9 @@ class RoundsPage(Place):
         self._show_nothing()
 
     def _lay_out(self) -> None:
-        self.template.setMinimumWidth(220)
-        self.places.setMaximumWidth(170)
-        head = pieces.row(self.template, self.choose, self.folder, self.places, self.when)
         top, left = QWidget(), QSplitter(Qt.Orientation.Vertical)
-        pieces.fill(QVBoxLayout(top), head, self.told, self.table, margin=8)
+        pieces.fill(QVBoxLayout(top), self.made_of, self.told, self.table, margin=8)
+        top.layout().setAlignment(Qt.AlignmentFlag.AlignTop)  # type: ignore[union-attr]
         left.setHandleWidth(1)
         left.setChildrenCollapsible(False)
         left.addWidget(top)
@@ -107,9 +91,8 @@ class RoundsPage(Place):
         self.setAcceptDrops(True)
 
     def _connect(self) -> None:
-        self.template.picked.connect(self.take_template)
-        for line in (self.places, self.when):
-            line.textChanged.connect(lambda _text: self._look_soon())
+        self.made_of.other.connect(self._propose)
+        self.made_of.narrowed.connect(self._look_soon)
         self.table.head.chosen.connect(self._look_soon)
         self.table.at_hand.connect(self._show_row)
         self.looking.came.connect(self._came)
@@ -117,11 +100,14 @@ class RoundsPage(Place):
         self.looking.failed.connect(self._shared.voice.fail)
         self.side.filtered.connect(self._filter)
         self.side.start.connect(self.start)
+        self.side.stop.connect(self.running.stop)
+        self.side.write.connect(self.ask_where)
         self.side.test.connect(self.test)
         self.running.changed.connect(self._show_states)
         self._shared.changed.connect(self._follow)
         for words, keys, act in (
-            (said("Choose a table"), "Ctrl+O", self.ask_for_table),
+            (said("Choose a table"), "Ctrl+O", self.made_of.ask_for_table),
+            (said("Take a table from the clipboard"), "Ctrl+Shift+V", self.made_of.paste),
             (said("Start the round"), "Ctrl+Return", self.start),
             (said("Send the row at hand to yourself"), "Ctrl+Alt+T", self.test),
             (said("The next row"), "Alt+Down", lambda: self.table.step(1)),
@@ -130,29 +116,12 @@ class RoundsPage(Place):
             self.add_key(words, keys, act)
 
     def arrive(self) -> None:
-        (self.table if self._table and self._template else self.template).setFocus()
+        made = self.made_of
+        (self.table if made.table and made.template else made.pick).setFocus()
 
     def end(self) -> None:
         """Look no further: the window closes."""
         self.looking.finish()
-
-    # The template and the table
-
-    def _offer(self, words: str, show: choices.Show) -> None:
-        show(choices.templates(self._shared, words))
-
-    def take_template(self, key: str) -> None:
-        """Take a template for the letters."""
-        self._template = self._shared.catalogue.templates.get(key)
-        if self._template:
-            self.template.show_text(self._template.title)
-            self._propose()
-
-    def ask_for_table(self) -> None:
-        """Choose the file with the table."""
-        path, _ = QFileDialog.getOpenFileName(self, said("Which table?"), "", _TABLES)
-        if path:
-            self.take_table(Path(path))
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
@@ -161,51 +130,17 @@ class RoundsPage(Place):
     def dropEvent(self, event: QDropEvent) -> None:
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if paths:
-            (self.take_folder if paths[0].is_dir() else self.take_table)(paths[0])
-
-    def take_table(self, path: Path) -> None:
-        """Read a table; it stays as it is now, whatever becomes of the file."""
-
-        def read() -> tuple[bytes, ReadTable]:
-            from nebbet.core.records.tables import LARGEST, read_table
-            from nebbet.library.disk import read_file
-
-            data = read_file(path, f"The table {path.name}", largest=LARGEST)
-            return data, read_table(data)
-
-        def came(found: tuple[bytes, ReadTable]) -> None:
-            self._path, (self._data, self._table) = path, found
-            self.told.setText(" ".join([_about(path, self._table), *self._table.told]))
-            self._propose()
-
-        self._shared.reads.run(read, came, self._shared.voice.fail)
-
-    def ask_for_folder(self) -> None:
-        """Choose the folder with the files that rows name."""
-        folder = QFileDialog.getExistingDirectory(self, said("Where are the files?"))
-        if folder:
-            self.take_folder(Path(folder))
-
-    def take_folder(self, folder: Path) -> None:
-        """Take the files of a folder, which rows can name."""
-
-        def read() -> dict[str, RoundFile]:
-            from nebbet.post.rounds import files_in
-
-            return files_in(folder)
-
-        def came(found: dict[str, RoundFile]) -> None:
-            self._folder, self._files = folder, found
-            self.folder.setText(said("{count} files", count=len(found)))
-            self._look_soon()
-
-        self._shared.reads.run(read, came, self._shared.voice.fail)
+            made = self.made_of
+            (made.take_folder if paths[0].is_dir() else made.take_table)(paths[0])
 
     def _propose(self) -> None:
         """Say what the columns are for, as far as that shows."""
-        if self._table and self._template:
-            names = names_of(self._shared.catalogue, self._template)
-            self.table.head.show_matches(self._table, names, propose(self._table, names))
+        table, template = self.made_of.table, self.made_of.template
+        self.told.setText(self.made_of.about)
+        self._show_parts()
+        if table and template:
+            names = names_of(self._shared.catalogue, template)
+            self.table.head.show_matches(table, names, propose(table, names))
             self._look()
 
     # Looking through
@@ -218,10 +153,10 @@ class RoundsPage(Place):
 
     def _look(self) -> None:
         """Look through the rows that are meant, from the first on."""
-        table, template, shared = self._table, self._template, self._shared
+        table, template, shared = self.made_of.table, self.made_of.template, self._shared
         if table is None or template is None:
             return
-        choosing = Choosing(places=self.places.text(), when=self.when.text())
+        choosing = self.made_of.choosing
         try:
             calendar = shared.catalogue.calendar
             self._meant = chosen(table, choosing, shared.now().date(), calendar)
@@ -229,13 +164,13 @@ class RoundsPage(Place):
             self.told.setText(error.sentence)  # what was looked through stays until it makes sense
             return
         self._is_stale, self._is_through = False, False
-        self.told.setText(" ".join([_about(self._path, table), *table.told]))
+        self.told.setText(self.made_of.about)
         days = {
             heading: first for at, heading in enumerate(table.headings)
             if (first := says_day_first(table, at)) is not None
         }  # fmt: skip
         matches = Matches(self.table.head.roles(), days)
-        self._source = Source(table, matches, template, self._files)
+        self._source = Source(table, matches, template, self.made_of.files)
         self.running.take(self._begun(choosing))
         self.table.rows.found = {}
         self.looking.ask(self._source, self._meant)
@@ -243,10 +178,11 @@ class RoundsPage(Place):
 
     def _begun(self, choosing: Choosing) -> Round:
         assert self._source is not None
-        template, shared = self._source.template, self._shared
-        digest = hashlib.sha256(self._data + template.id.encode()).hexdigest()
+        template, shared, made = self._source.template, self._shared, self.made_of
+        what = f"{template.id}\n{self._source.table.sheet}".encode()
+        digest = hashlib.sha256(made.data + what).hexdigest()
         return Round(
-            digest[:24], self._path.stem, shared.my_id, shared.now(), template.id,
+            digest[:24], made.path.stem, shared.my_id, shared.now(), template.id,
             template.edition, self._source.table, self._source.matches, choosing,
         )  # fmt: skip
 
@@ -275,14 +211,20 @@ class RoundsPage(Place):
 
     def _show_nothing(self) -> None:
         self.table.show_rows(None, [])
-        self.told.setText(said("Choose a template and a table: each row becomes one letter."))
+        self._show_parts()
+        self.told.setText(self.made_of.about)
         self._show_counts()
+
+    def _show_parts(self) -> None:
+        """Before there is a table, there is nothing to be shown of it."""
+        for part in (self.table, self.side):
+            part.setVisible(self.made_of.table is not None)
 
     def _filter(self) -> None:
         """Show the rows that are wanted alone."""
         wanted, model = self.side.wanted, self.table.rows
         rows = [row for row in self._meant if not wanted or model.state(row) == wanted]
-        self.table.show_rows(self._table, rows)
+        self.table.show_rows(self.made_of.table, rows)
         self._show_counts()
 
     def _show_states(self) -> None:
@@ -297,7 +239,8 @@ class RoundsPage(Place):
         ready = counts["ready"] + (counts["doubtful"] if self.side.with_doubts else 0)
         looking = self._is_stale or not self._is_through
         self.side.start_button.setEnabled(bool(ready) and not looking)
-        if self._template is None or not self._meant:
+        template = self.made_of.template
+        if template is None or not self._meant:
             self.side.line.setText("")
             return
         if looking:
@@ -307,8 +250,8 @@ class RoundsPage(Place):
         self.side.is_looking = False
         shared = self._shared
         long = lasts(ready, shared.now(), self.side.pace).total_seconds() / 60
-        what = said("“{title}”, edition {edition}", title=self._template.title,
-                    edition=self._template.edition)  # fmt: skip
+        what = said("“{title}”, edition {edition}", title=template.title,
+                    edition=template.edition)  # fmt: skip
         sender = shared.me.email if shared.me else ""
         self.side.line.setText(told(ready, what, sender, long))
 
@@ -330,8 +273,8 @@ class RoundsPage(Place):
 
     def _follow(self, change: Change) -> None:
         """Somebody changed the library: what hangs on it is looked through again."""
-        if self._template and change.touches("template", "fact", "passage", "frame"):
-            self._template = self._shared.catalogue.templates.get(self._template.id)
+        if self.made_of.template and change.touches("template", "fact", "passage", "frame"):
+            self.made_of.follow()
             self._look_soon()
 
     # Acts
@@ -343,6 +286,38 @@ class RoundsPage(Place):
         if found is not None:
             self.running.test(found)
 
+    def ask_where(self) -> None:
+        """Choose where a copy of the table is to lie, with what became of each row."""
+        where, _ = QFileDialog.getSaveFileName(
+            self,
+            said("Where is the table to lie?"),
+            f"{self.made_of.path.stem}.xlsx",
+            "*.xlsx *.csv",
+        )
+        if where:
+            self.write_out(Path(where))
+
+    def write_out(self, path: Path) -> None:
+        """Write a copy of the table with what became of each row."""
+        table, rows, found = self.made_of.table, list(self._meant), self.table.rows.found
+        if table is None:
+            return
+        told = {number: self.running.told(row) for number, row in found.items()}
+
+        def write() -> int:
+            from nebbet.library.round_out import write_round
+
+            return write_round(table, rows, told, path, overwrite=True)
+
+        self._shared.reads.run(
+            write,
+            lambda count: self._shared.voice.say(
+                counted("1 row is in {name} now.", "{count} rows are in {name} now.",
+                        count=count, name=path.name)
+            ),
+            self._shared.voice.fail,
+        )  # fmt: skip
+
     def start(self) -> None:
         """Start the round, with the rows that may go."""
         if self._source is None or not self.side.start_button.isEnabled():
@@ -353,11 +328,4 @@ class RoundsPage(Place):
             found for row in self._meant
             if (found := self.table.rows.found.get(row.number)) is not None
         ]  # fmt: skip
-        self.running.start(rows, self._source, self._folder, self.side)
-
-
-def _about(path: Path, table: ReadTable) -> str:
-    rows = counted("1 row", "{count} rows", count=len(table.rows))
-    if table.sheet:
-        return said("{name}, sheet {sheet}: {rows}.", name=path.name, sheet=table.sheet, rows=rows)
-    return said("{name} ({encoding}): {rows}.", name=path.name, encoding=table.encoding, rows=rows)
+        self.running.start(rows, self._source, self.made_of.folder, self.side)

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from nebbet.core.errors import NebbetError
 from nebbet.core.records import contact_for
 from nebbet.core.sentences import counted, said
+from nebbet.desktop.rounds.rows_table import STATES
 from nebbet.desktop.rounds.side import RoundSide
 from nebbet.desktop.session.session import Session
 from nebbet.library.changes import Change
@@ -110,6 +111,39 @@ class Running(QObject):
             session.voice.say(" ".join(lines))
 
         shared.operations.run(act, done, session.voice.fail)
+
+    def stop(self) -> None:
+        """Take what waits of the round out of the outbox: Start goes on with it."""
+        session, begun = self._session, self._round
+        if begun is None:
+            return
+        personal = session.shared.stores.personal
+
+        def act() -> int:
+            from nebbet.personal.outbox import drop_round
+
+            return drop_round(personal, begun.id)
+
+        def done(count: int) -> None:
+            session.sending.refresh()
+            session.voice.say(
+                counted("1 letter stays here: Start goes on with it.",
+                        "{count} letters stay here: Start goes on with them.", count=count)
+            )  # fmt: skip
+
+        session.shared.operations.run(act, done, session.voice.fail)
+
+    def told(self, row: RowLetter) -> tuple[str, str]:
+        """Where a row stands, and when it went or why it does not."""
+        key = row.said.key
+        state = self.states.get(key, row.state)
+        if state == "gone" and (found := self._gone.get(key)):
+            return STATES[state][0], f"{found.at.astimezone():%Y-%m-%d %H:%M}"
+        if state in ("refused", "waiting", "unsure"):
+            entries = self._session.sending.outbox
+            waits = (e for e in entries if self._round and e.item.round == self._round.id)
+            return STATES[state][0], next((e.words for e in waits if e.item.row == key), "")
+        return STATES[state][0], " · ".join(one.sentence for one in row.findings)
 
     def test(self, row: RowLetter) -> None:
         """Send a row's letter to oneself: marked, and in no register and no ledger."""

@@ -22,11 +22,14 @@ _MOST = 6  # findings that are shown of a row
 
 class RoundSide(QWidget):
     """filtered tells that other rows are wanted, test that somebody wants a row sent to themselves,
-    start that the round is to begin."""
+    start that the round is to begin, stop that what waits of it is not to go, write that somebody
+    wants a table of what became of it."""
 
     filtered = Signal()
     test = Signal()
     start = Signal()
+    stop = Signal()
+    write = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -46,18 +49,21 @@ class RoundSide(QWidget):
         self.start_button = pieces.button(
             said("Start"), self.start.emit, "primary", said("Ctrl+Return")
         )
+        self.stop_button = pieces.button(said("Stop"), self.stop.emit)
+        self.write_button = pieces.button(said("Write a table…"), self.write.emit, "words")
+        self.stop_button.hide()
         pieces.fill(
             QVBoxLayout(self),
             self.states,
             pieces.rule(),
             pieces.grow(self.row),
-            pieces.row(self.test_button, None),
+            pieces.row(self.test_button, None, self.write_button),
             None,
             pieces.rule(),
             self.doubts,
             self.every,
             self.line,
-            self.start_button,
+            pieces.row(pieces.grow(self.start_button), self.stop_button),
             spacing=8,
         )
         self.states.currentRowChanged.connect(lambda _row: self.filtered.emit())
@@ -89,6 +95,8 @@ class RoundSide(QWidget):
             for state, (words, tone) in STATES.items() if counts.get(state)
         ]  # fmt: skip
         self.states.show_choices(rows, self.states.key or "state:")
+        self.stop_button.setVisible(bool(counts.get("waiting")))
+        self.write_button.setEnabled(bool(every))
 
     def show_row(self, row: RowLetter | None) -> None:
         """Show what is found in a row."""
