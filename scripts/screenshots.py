@@ -119,10 +119,6 @@ class Camera:
         library.proposals.list.setCurrentRow(0)
         self.take("proposals")
         library.proposals.left.emit()
-        library.show_checks()
-        QTest.qWait(600)
-        self.take("checks")
-        library.checks.left.emit()
 
     def take_people(self) -> None:
         """A person, and a file that is looked at."""
@@ -142,6 +138,31 @@ class Camera:
             self.settle()
             self.take("import")
         people.importing.left.emit()
+
+    def take_rounds(self) -> None:
+        """A letter to each passenger of a table."""
+        page, window = self.window.rounds, self.window
+        people = window.session.shared.library.people
+        numbers = (f"LS-{number}" for number in range(48211, 48400))
+        matters = [found for number in numbers if (found := people.numbered(number))]
+        rows = [
+            (one.case.number, one.contact.email, "strong wind", "Friday 08:15, Merrin")
+            for one in matters
+            if one.contact and one.case.kind in ("cancelled sailing", "moved sailing")
+        ]
+        with tempfile.TemporaryDirectory() as folder:
+            table = Path(folder) / "Passengers 26 November.csv"
+            lines = [
+                ";".join(row) for row in (("Booking", "E-mail", "Reason", "Other sailing"), *rows)
+            ]
+            table.write_text("\n".join(lines), "utf-8")
+            window.go(page)
+            page.made_of.take_template("sailing-cancelled")
+            page.made_of.take_table(table)
+            self.until(lambda: page.table.rows.found and not page.side.is_looking)
+        page.table.selectRow(2)
+        QTest.qWait(300)
+        self.take("rounds")
 
     def settle(self) -> None:
         """Wait until what was asked for has come."""
@@ -188,6 +209,7 @@ def light(camera: Camera) -> None:
     window.library.passages.left.emit()
     camera.take_team()
     camera.take_people()
+    camera.take_rounds()
     window.go(window.register)
     mine = [e for e in window.session.shared.entries if e.sender == demo.ME]
     window.register.show_entry(mine[0].message_id)
