@@ -3,12 +3,16 @@
 import csv
 import email
 import email.policy
+import html
 import io
 import json
+import re
 from pathlib import Path
+from urllib.parse import parse_qs, unquote, urlsplit
 
 import pytest
 
+from nebbet.core.records.tables import read_table
 from nebbet.personal.home import Home
 from tests.cli.running import run, said
 
@@ -115,3 +119,26 @@ def test_a_table_with_what_programs_would_run_is_only_text(home: Home, tmp_path:
         csv.writer(made).writerows([["Mail", "Name"], ["a@b.example", '=cmd|"/c calc"!A1']])
     _code, rows = looked(home, path)
     assert rows[2]["to"] == "a@b.example"
+
+
+@pytest.mark.parametrize("name", ["links.xlsx", "links.csv", "links.html"])
+def test_links_in_the_place_of_letters(home: Home, table: Path, tmp_path: Path, name: str) -> None:
+    """RFC 6068 §5: line breaks are %0D%0A; read by the standard library."""
+    out = tmp_path / name
+    words = ("round", str(table), "--template", TEMPLATE, "--links", str(out), "--longest", "300")
+    done = run(*words, home=home)
+    assert b"4 rows are in" in done.stdout and b"3 links are too long" in done.stdout, done.stderr
+    if name.endswith(".html"):
+        found = re.findall(r'href="([^"]+)"', out.read_text("utf-8"))
+        links = [html.unescape(one) for one in found]
+    else:
+        read = read_table(out.read_bytes())
+        assert read.headings[-3:] == ("Link", "Length", "Too long")
+        links = [str(row.cells[-3]) for row in read.rows if row.cells[-3]]
+        assert [str(row.cells[-1]) for row in read.rows] == ["too long", "too long", "", "too long"]
+    assert len(links) == 3 and "%0D%0A" in links[0] and "%0A%0A" not in links[0]
+    parts = urlsplit(links[1])
+    assert parts.scheme == "mailto" and unquote(parts.path) == "bo@c.example"
+    asked = parse_qs(parts.query)
+    assert asked["subject"] == ["Bringing a dog or a bicycle on board"]
+    assert "Bo Reed" in asked["body"][0] or "Dear" in asked["body"][0]

@@ -397,3 +397,16 @@ def test_coming_to_the_pile_opens_nothing_and_nobody_who_types_is_disturbed(
     field = hand.focus
     hand.until(lambda: letters.arriving.view.opened is not None)
     assert hand.focus is field
+
+
+def test_the_source_is_shown_on_request(hand: Hand, letters: LettersPage) -> None:
+    view = open_row(hand, "Aoife Brannigan")
+    assert "Message-ID" not in view.view.reader.toPlainText()
+    hand.click(view.source)
+    assert "Message-ID: <arrived000@mailbox.example>" in view.view.reader.toPlainText()
+    hand.click(view.source)
+    assert "Message-ID" not in view.view.reader.toPlainText()
+    hand.click(view.source)
+    open_row(hand, "Lorne Haldane")
+    hand.until(lambda: view.opened and "no confirmation" in view.opened.fields.subject)
+    assert view.source.text() == "Source" and "Message-ID" not in view.view.reader.toPlainText()

@@ -256,3 +256,28 @@ def test_a_sheet_is_chosen(hand: Hand, page: RoundsPage, tmp_path: Path) -> None
     page.made_of.sheet.setCurrentText("Second")
     hand.until(lambda: "sheet Second" in page.told.text() and states(page) == ["ready"])
     assert page.table.rows.rows[0].cells == ("c@d.example",)
+
+
+def test_what_columns_were_for_is_kept_for_the_next_month_and_the_register_knows_the_round(
+    hand: Hand, page: RoundsPage, tmp_path: Path
+) -> None:
+    path = tmp_path / "November.csv"
+    path.write_text("Wohin,Wer\nann@b.example,Ann\n")
+    page.made_of.take_template("dogs-and-bicycles")
+    page.made_of.take_table(path)
+    hand.until(lambda: states(page) == ["ready"])
+    choose(hand, page.table.head.boxes["Wer"], "Whole name")
+    hand.until(lambda: not page.side.is_looking)
+    hand.click(page.side.start_button)
+    hand.until(lambda: states(page) == ["gone"])
+    later = tmp_path / "December.csv"
+    later.write_text("Wohin,Wer\nbo@c.example,Bo\n")
+    page.made_of.take_table(later)
+    hand.until(lambda: "December" in page.told.text() and states(page) == ["ready"])
+    assert page.table.head.boxes["Wer"].currentText() == "Whole name"
+    hand.press("Alt+5")
+    register = hand.window.register
+    hand.until(lambda: register.shown and register.shown[0].address == "ann@b.example")
+    register.table.selectRow(0)
+    hand.until(register.of_round.isVisible)
+    assert register.of_round.text() == "Row 2 of the round “November”"

@@ -23,6 +23,7 @@ from nebbet.core.rounds.pacing import Pace
 from nebbet.library.disk import read_file, write_file
 from nebbet.library.holdings import Template
 from nebbet.library.round_ledger import Round
+from nebbet.library.round_links import USUAL, links_of, write_links
 from nebbet.library.rounds import RowLetter as Row
 from nebbet.library.rounds import Source, look, names_of, over_all, unused, with_findings
 from nebbet.library.writing import Writer
@@ -50,6 +51,9 @@ from nebbet.post.rounds import files_in, finished, start, take_files
 @text_language
 @click.option("--look", "how", flag_value="look", default=True, help="only look (usual)")
 @click.option("--out", "out", default="", metavar="DIR", help="write the messages there")
+@click.option("--links", default="", metavar="FILE", help="write a mailto link for each row into "
+              "an XLSX, CSV or HTML file")  # fmt: skip
+@click.option("--longest", default=USUAL, metavar="CHARACTERS", help="that a link may have")
 @click.option("--go", "how", flag_value="go", help="put them into the outbox, and deliver")
 @click.option("--doubts", is_flag=True, help="let rows go in which there is a doubt, too")
 @click.option("--every", default=0.0, metavar="SECONDS", help="the distance between two letters")
@@ -87,7 +91,11 @@ def round_command(
         choosing,
     )  # fmt: skip
     with_doubts = bool(given["doubts"])
-    if out:
+    if given["links"]:
+        made_links = links_of(here.catalogue, read, rows, int(str(given["longest"])))
+        long = write_links(read, made_links, Path(str(given["links"])), overwrite=True)
+        click.echo(f"{len(made_links)} rows are in {given['links']}; {long} links are too long.")
+    elif out:
         count = _write(here, begun, rows, writer, Path(out), ctx, with_doubts=with_doubts)
         click.echo(f"{count} of {len(rows)} messages are in {out}.")
     elif how == "go":

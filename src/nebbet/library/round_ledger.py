@@ -2,6 +2,7 @@
 starts its round, and on which computer."""
 
 from abc import ABC, abstractmethod
+from collections.abc import Collection
 from contextlib import AbstractContextManager
 from datetime import datetime
 from typing import Any
@@ -19,6 +20,7 @@ from nebbet.library.engine import explained, reading
 from nebbet.library.schema import round_ as round_table
 from nebbet.library.schema import round_row as table
 
+_LOOKED_AT = 20  # rounds of a template, for what columns were for
 _CANNOT = "The rounds cannot be read"
 
 
@@ -120,6 +122,37 @@ def round_of(engine: Engine, round_id: str) -> Round | None:
         wanted = select(round_table).where(round_table.c.id == round_id)
         row = connection.execute(wanted).first()
     return _read(row) if row else None
+
+
+def matches_before(engine: Engine, template: str, headings: Collection[str]) -> Matches:
+    """What the columns were for in the last round of a template with a table of the same headings;
+    empty where there was none."""
+    wanted = select(round_table).where(round_table.c.template == template)
+    newest = wanted.order_by(round_table.c.made.desc()).limit(_LOOKED_AT)
+    with explained(_CANNOT), reading(engine) as connection:
+        found = (_read(row) for row in connection.execute(newest))
+        alike = (one for one in found if one and set(one.table.headings) == set(headings))
+        last = next(alike, None)
+    return last.matches if last else Matches()
+
+
+class OfRound(Struct, frozen=True):
+    """Of which round a letter is a row: what that is called, and the row's number."""
+
+    title: str
+    row: str
+
+
+def round_of_letter(engine: Engine, message_id: str) -> OfRound | None:
+    """The round of which a letter is a row; nothing for any other letter."""
+    wanted = (
+        select(round_table.c.title, table.c.row)
+        .join(round_table, round_table.c.id == table.c.round)
+        .where(table.c.message_id == message_id)
+    )
+    with explained(_CANNOT), reading(engine) as connection:
+        row = connection.execute(wanted).first()
+    return OfRound(row.title, row.row.removeprefix("r")) if row else None
 
 
 def _written(made: Round) -> str:

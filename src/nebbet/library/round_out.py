@@ -27,12 +27,15 @@ def write_round(
     """Write rows with what is told of each, by their numbers, into a CSV or XLSX file, wholly or
     not at all; gives how many. Numbers and days stay such in a workbook, and nothing in it is run.
     """
-    headings = [*table.headings, *MORE]
     made = ([*row.cells, *told.get(row.number, ("", ""))] for row in rows)
-    sheet = path.suffix.casefold() == ".xlsx"
-    data = _sheet(headings, made) if sheet else _text(headings, made)
-    write_file(path, data, overwrite=overwrite)
+    write_file(path, table_bytes(path, [*table.headings, *MORE], made), overwrite=overwrite)
     return len(rows)
+
+
+def table_bytes(path: Path, headings: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
+    """A table as the file of a name holds it: a workbook, or CSV."""
+    sheet = path.suffix.casefold() == ".xlsx"
+    return _sheet(headings, rows) if sheet else _text(headings, rows)
 
 
 def _text(headings: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:

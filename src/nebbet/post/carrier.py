@@ -11,6 +11,7 @@ from nebbet.personal.items import Queued
 from nebbet.post.delivering import RETRY_SECONDS, Office, deliver_due, write_outcomes
 
 _IDLE = 60.0  # seconds until it is looked whether another program put something into the outbox
+_AT_ONCE = 25  # letters until it is told how they went: a round may have thousands
 _STUCK = 2.0  # seconds until what the personal file did not take is tried again
 _log = logging.getLogger(__name__)
 
@@ -68,7 +69,7 @@ class Carrier:
     def _pass(self) -> float:
         """Deliver, tell, and say how long to sleep."""
         try:
-            left = deliver_due(self._office, lambda: self._stopped)
+            left = deliver_due(self._office, lambda: self._stopped, _AT_ONCE)
         except NebbetError as error:
             _log.warning("the outbox could not be looked through: %s", error.sentence)
             self._troubled(error)

@@ -88,9 +88,12 @@ class Office(Struct, frozen=True):
         return account_for(self.accounts, entry.item.outgoing.sender)
 
 
-def deliver_due(office: Office, ended: Callable[[], bool] = lambda: False) -> list[Queued]:
+def deliver_due(
+    office: Office, ended: Callable[[], bool] = lambda: False, most: int = 0
+) -> list[Queued]:
     """Deliver what is due and finish what is half done; returns what is left in the outbox. ended
-    is asked before each letter, and keeps it for another time.
+    is asked before each letter, and keeps it for another time; most is how many letters go before
+    it is told how that went (0: all that are due).
 
     One letter's trouble is that letter's: the others go on. While another process delivers from the
     same outbox, nothing is done. Raises NebbetError when the outbox
@@ -101,20 +104,20 @@ def deliver_due(office: Office, ended: Callable[[], bool] = lambda: False) -> li
     with alone(office.personal) as nobody_else:
         if nobody_else:
             # What follows may take time or fail: no letter waits for that of another one.
-            _record_all(office, _let_go(office, ended))
+            _record_all(office, _let_go(office, ended, most))
             if not ended():
                 _record_all(office, _found_to_have_gone(office))
     return outbox.queued(office.personal)
 
 
-def _let_go(office: Office, ended: Callable[[], bool]) -> list[Queued]:
+def _let_go(office: Office, ended: Callable[[], bool], most: int = 0) -> list[Queued]:
     """Hand over what is due, over one line; returns what the server took, now or before."""
     from nebbet.post.smtp import Line  # not before it is needed: the window starts without it
 
     out, lines = list[Queued](), dict[str, Line]()
     try:
         for entry in outbox.queued(office.personal, ("held", "waiting", "sent")):
-            if ended():
+            if ended() or (most and len(out) >= most):
                 break
             if entry.due > office.now() or entry.item.id in office.unwritten:
                 continue

@@ -29,6 +29,7 @@ from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.disk import write_file
 
 _BEST = 3
+_SOURCE = 500_000  # bytes of a message that are shown as they came
 _TYPED_INTO = (QLineEdit, QTextEdit, QPlainTextEdit)
 
 
@@ -55,6 +56,7 @@ class ArrivedView(QWidget):
         self.on = pieces.button(said("Hand on"), self.hand_it_on, hint="Ctrl+Alt+W")
         self.mine = pieces.button(said("Take it"), self.take, hint="Ctrl+Alt+M")
         self.save = pieces.button(said("Save…"), self.ask_where, "words")
+        self.source = pieces.button(said("Source"), self.show_source, "words", "Ctrl+Alt+U")
         self.file = pieces.button(said("Done: file it"), self.file_away, hint="Ctrl+Alt+X")
         self.about = pieces.label("", "", wrap=True)
         self.page = pieces.button("", self.show_writer, "words", "Ctrl+Alt+I")
@@ -63,6 +65,7 @@ class ArrivedView(QWidget):
         self.fold = pieces.button("", self._unfold, "words")
         self._offers = QVBoxLayout()
         self.offers: list[QPushButton] = []
+        self._is_source = False
         self._lay_out()
         for number in range(_BEST):
             key = QShortcut(QKeySequence(str(number + 1)), self)
@@ -71,7 +74,9 @@ class ArrivedView(QWidget):
         mail.changed.connect(self._show_state)
 
     def _lay_out(self) -> None:
-        acts = pieces.row(self.reply, self.all, self.on, self.mine, self.file, None, self.save)
+        acts = pieces.row(
+            self.reply, self.all, self.on, self.mine, self.file, None, self.source, self.save
+        )
         about = pieces.row(pieces.grow(self.about), self.page)
         head = QWidget()
         pieces.fill(QVBoxLayout(head), acts, about, margin=16)
@@ -97,6 +102,8 @@ class ArrivedView(QWidget):
         self._mail.open_data(data, partial(self._came, self.key))
 
     def _clear(self, words: str) -> None:
+        self._is_source = False
+        self.source.setText(said("Source"))
         self.about.setText(words)
         self.page.hide()
         self.view.hide()
@@ -137,6 +144,19 @@ class ArrivedView(QWidget):
         if self.opened:
             self.view.reader.setPlainText(self.opened.received.plain)
         self.fold.hide()
+
+    def show_source(self) -> None:
+        """Show the message as it came over the line, with all its headers, or as it reads again."""
+        if self.opened is None:
+            return
+        if self._is_source:
+            self.view.show_message(self.opened.received)
+            self._fold(self.opened)
+        else:
+            self.view.reader.setPlainText(self.opened.data[:_SOURCE].decode("utf-8", "replace"))
+            self.fold.hide()
+        self._is_source = not self._is_source
+        self.source.setText(said("As it reads") if self._is_source else said("Source"))
 
     def _show_about(self, opened: Opened) -> None:
         if opened.bounces:
@@ -203,7 +223,7 @@ class ArrivedView(QWidget):
         me = self._shared.my_id
         for one in (self.mine, self.file):
             one.setVisible(head is not None)
-        for one in (self.reply, self.all, self.on, self.save):
+        for one in (self.reply, self.all, self.on, self.source, self.save):
             one.setEnabled(self.opened is not None)
         if head is None:
             return

@@ -17,6 +17,7 @@ KEYS: tuple[tuple[str, str, Act], ...] = (
     ("Take the message, or give it back", "Ctrl+Alt+M", ArrivedView.take),
     ("Whoever wrote the message", "Ctrl+Alt+I", ArrivedView.show_writer),
     ("File the message", "Ctrl+Alt+X", ArrivedView.file_away),
+    ("The source of the message", "Ctrl+Alt+U", ArrivedView.show_source),
 )
 
 

@@ -11,11 +11,11 @@ from PySide6.QtCore import QMimeData, QPoint, Qt, QUrl
 from PySide6.QtGui import QDesktopServices, QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMenu
 
-from nebbet.core import addresses, inline
+from nebbet.core import inline
 from nebbet.core.dates.later import moment_of, next_morning
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
-from nebbet.core.message import links
+from nebbet.core.message.letter_link import link_of
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.asking import ask_line
@@ -201,7 +201,7 @@ class WaysOut:
         """Put a link that opens the letter on the clipboard, and say what does not fit into it."""
 
         def put(letter: Letter, found: Finished) -> None:
-            link = link_to(letter, found.plain)
+            link = link_of(letter, found.plain)
             QGuiApplication.clipboard().setText(link)
             lost = [said("its look")]
             if letter.attached:
@@ -287,16 +287,3 @@ class WaysOut:
             write, lambda _done: self._say(said("{name} is written.", name=path.name)),
             self._session.voice.fail,
         )  # fmt: skip
-
-
-def link_to(letter: Letter, plain: str) -> str:
-    """A link that opens a message like a letter."""
-
-    def specs(part: str) -> list[str]:
-        found, _problems = addresses.read(inline.shown(getattr(letter, part)))
-        return [one.spec for one in found]
-
-    own = [letter.recipient.email] if letter.recipient and letter.recipient.email else []
-    return links.mailto(
-        [*own, *specs("to")], inline.shown(letter.subject), plain, specs("cc"), specs("bcc")
-    )

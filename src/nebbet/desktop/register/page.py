@@ -3,14 +3,13 @@
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor, QResizeEvent
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QSplitter,
     QStackedWidget,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -22,8 +21,10 @@ from nebbet.core.records import Matter, Person
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.message_view import MessageView
+from nebbet.desktop.kit.operations import nothing
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.place import Place
+from nebbet.desktop.register.letters_table import LettersTable, came_back, count_of
 from nebbet.desktop.register.narrowing import Narrowing
 from nebbet.desktop.register.pages import Pages
 from nebbet.desktop.register.wording import offer_wording
@@ -33,8 +34,8 @@ from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.entries import Registered
 from nebbet.library.register import EVERY, LATEST, Page
 from nebbet.library.remarks import CameBack
+from nebbet.library.round_ledger import OfRound, round_of_letter
 
-_COLUMNS = ("Sent", "To", "Case", "Template", "Subject", "From")
 _MOVED = 400  # milliseconds on a row until its message is fetched
 _TYPED = 120  # milliseconds after a key until the register is asked
 
@@ -68,7 +69,7 @@ class RegisterPage(Place):
         self.find_field.setPlaceholderText("Find by person, case, template or subject")
         self.find_field.setClearButtonEnabled(True)
         theme.named(self.find_field, "Find in the register")
-        self.table = _Table()
+        self.table = LettersTable()
         self._count = pieces.label("", "note")
         self._pages = Pages(shared)
         self.narrowing = Narrowing(shared)
@@ -88,6 +89,7 @@ class RegisterPage(Place):
         self.view = MessageView()
         self.told = pieces.label("", "faint", wrap=True)
         self.returned = pieces.label("", "stop", wrap=True)
+        self.of_round = pieces.label("", "note", wrap=True)
         self._right = QStackedWidget()
         self._lay_out()
         self._connect()
@@ -108,9 +110,11 @@ class RegisterPage(Place):
         split.setHandleWidth(1)
         split.setChildrenCollapsible(False)
         split.addWidget(left)
-        self.returned.setMargin(12)
-        self.returned.hide()
-        split.addWidget(pieces.column("right", self.returned, pieces.grow(self._right), margin=0))
+        for note in (self.returned, self.of_round):
+            note.setMargin(12)
+            note.hide()
+        parts = (self.returned, self.of_round, pieces.grow(self._right))
+        split.addWidget(pieces.column("right", *parts, margin=0))
         split.setSizes([760, 500])
         pieces.fill(QHBoxLayout(self), split)
 
@@ -166,7 +170,7 @@ class RegisterPage(Place):
         elif self.shown and self.shown[-1] == after:
             self.shown += page.rows
             self._fill_rows(len(self.shown) - len(page.rows))
-        self._count.setText(_count(self._pages.found, self._pages.of))
+        self._count.setText(count_of(self._pages.found, self._pages.of))
         if after is None:
             self.narrowing.show_plot(self._pages.wanted)
         if self._wanted:
@@ -199,7 +203,7 @@ class RegisterPage(Place):
         cell = QTableWidgetItem(text)
         if back := self.back.get(entry.message_id):
             cell.setForeground(QColor(theme.tokens().brick))
-            cell.setToolTip(_came_back(back))
+            cell.setToolTip(came_back(back))
         return cell
 
     def _texts(self, entry: Registered) -> tuple[str, ...]:
@@ -251,8 +255,9 @@ class RegisterPage(Place):
             button.setEnabled(entry is not None)
         self.offer_button.setEnabled(own and bool(entry and entry.template))
         back = self.back.get(entry.message_id) if entry else None
-        self.returned.setText(_came_back(back) if back else "")
+        self.returned.setText(came_back(back) if back else "")
         self.returned.setVisible(back is not None)
+        self._ask_for_round(entry)
         self._right.setCurrentWidget(self.told)
         if entry is None:
             self.told.setText("Nothing has gone out yet, or nothing matches.")
@@ -262,6 +267,24 @@ class RegisterPage(Place):
                 f"To {entry.name or entry.address}\n{entry.subject}\n{made}\n"
                 "Return opens the message as it was sent."
             )
+
+    def _ask_for_round(self, entry: Registered | None) -> None:
+        """Say of which round a letter is a row."""
+        self.of_round.hide()
+        if entry is None or not self._shared.is_open:
+            return
+        library = self._shared.library
+
+        def came(found: OfRound | None) -> None:
+            if found and self.current == entry:
+                self.of_round.setText(
+                    said("Row {row} of the round “{title}”", row=found.row, title=found.title)
+                )
+                self.of_round.show()
+
+        self._shared.reads.run(
+            lambda: round_of_letter(library.register_engine, entry.message_id), came, nothing
+        )
 
     def _open_moved(self) -> None:
         """Whoever stays on a row sees its message; while rows are only passed, none is fetched."""
@@ -351,31 +374,3 @@ class RegisterPage(Place):
                 self.told.setText(error.sentence)
 
         self._sending.fetch(entry, done, failed)
-
-
-class _Table(QTableWidget):
-    """The rows of the register; a narrow one leaves out what the message itself shows."""
-
-    def __init__(self) -> None:
-        super().__init__(0, len(_COLUMNS))
-        self.setHorizontalHeaderLabels(list(_COLUMNS))
-        pieces.dress_table(self, "Register", (144, 124, 84, 150, 190), wide=4)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        for column, needed in ((3, 640), (5, 720)):
-            self.setColumnHidden(column, event.size().width() < needed)
-
-
-def _came_back(back: CameBack) -> str:
-    day = f"{back.at.astimezone():%d %b %Y}"
-    told = said("Came back on {day}: {address} was not reached: {why}.",
-                day=day, address=back.address, why=back.why)  # fmt: skip
-    words = said("Their server said: {words}", words=back.words)
-    return f"{told}\n{words}" if back.words else told
-
-
-def _count(found: int, of: int) -> str:
-    if found != of:
-        return said("{found} of {of} letters", found=f"{found:,}", of=f"{of:,}")
-    return counted("1 letter", "{shown} letters", count=of, shown=f"{of:,}")

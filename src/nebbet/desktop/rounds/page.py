@@ -27,7 +27,7 @@ from nebbet.desktop.rounds.running import Running
 from nebbet.desktop.rounds.side import RoundSide, told
 from nebbet.desktop.session.session import Session
 from nebbet.library.changes import Change
-from nebbet.library.round_ledger import Round
+from nebbet.library.round_ledger import Round, matches_before
 from nebbet.library.rounds import (
     RowLetter,
     Source,
@@ -138,10 +138,20 @@ class RoundsPage(Place):
         table, template = self.made_of.table, self.made_of.template
         self.told.setText(self.made_of.about)
         self._show_parts()
-        if table and template:
-            names = names_of(self._shared.catalogue, template)
-            self.table.head.show_matches(table, names, propose(table, names))
-            self._look()
+        if table is None or template is None:
+            return
+        names, library = names_of(self._shared.catalogue, template), self._shared.library
+
+        def came(kept: Matches) -> None:
+            if self.made_of.table is table and self.made_of.template is template:
+                self.table.head.show_matches(table, names, propose(table, names, kept.roles))
+                self._look()
+
+        self._shared.reads.run(
+            lambda: matches_before(library.register_engine, template.id, table.headings),
+            came,
+            self._shared.voice.fail,
+        )
 
     # Looking through
 
