@@ -1,7 +1,9 @@
 """A mail service, a library and a personal file for the tests of the post."""
 
+import multiprocessing
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from multiprocessing.connection import Connection
 from pathlib import Path
 
 import pytest
@@ -17,6 +19,7 @@ from nebbet.library.entries import Registered
 from nebbet.library.store import Library, open_library
 from nebbet.personal.items import Item
 from nebbet.personal.secrets import SessionSecrets
+from nebbet.personal.settings import Account
 from nebbet.personal.tables import open_personal
 from nebbet.post.delivering import Office
 from nebbet.standin.ports import CATCH_ALL
@@ -89,3 +92,29 @@ def make_item(hanna: Contact, me: Member, token: Callable[[], str], letter_id: s
         outgoing.message_id, NOW, me.id, hanna.email, hanna.name, title="Refund agreed"
     )
     return Item(letter_id, letter, outgoing, entry)
+
+
+fork = multiprocessing.get_context("fork")
+
+
+def _serve(folder: Path, line: Connection) -> None:
+    """The mail service in a process of its own; it is told over the line what goes wrong next."""
+    service = MailService(folder, PASSWORDS)
+    service.start()
+    line.send(service.account(ME))
+    while (faults := line.recv()) is not None:
+        for name, value in faults.items():
+            setattr(service.faults, name, value)
+        line.send(True)
+    service.stop()
+
+
+@pytest.fixture
+def apart(tmp_path: Path) -> Iterator[tuple[Connection, Account]]:
+    """The mail service in a process of its own, and how it is told what goes wrong."""
+    here, there = fork.Pipe()
+    server = fork.Process(target=_serve, args=(tmp_path / "mail", there))
+    server.start()
+    yield here, here.recv()
+    here.send(None)
+    server.join()

@@ -6,7 +6,6 @@ NEBBET_KILLS sets how often it is killed (50; 1,000 for the whole trial).
 
 import email
 import mailbox
-import multiprocessing
 import os
 import random
 import signal
@@ -36,26 +35,12 @@ from nebbet.personal.settings import Account
 from nebbet.personal.tables import open_personal
 from nebbet.post.delivering import Office, deliver_due
 from nebbet.standin.ports import CATCH_ALL
-from nebbet.standin.service import MailService
 from tests.conftest import NOW
-from tests.post.conftest import ME, PASSWORDS
+from tests.post.conftest import ME, PASSWORDS, fork
 
 KILLS = int(os.environ.get("NEBBET_KILLS", "50"))
 NOBODY = "nobody@post.example"
 HOUR = 3600.0
-_fork = multiprocessing.get_context("fork")
-
-
-def _serve(folder: Path, line: Connection) -> None:
-    """The mail service in a process of its own; it is told over the line what goes wrong next."""
-    service = MailService(folder, PASSWORDS)
-    service.start()
-    line.send(service.account(ME))
-    while (faults := line.recv()) is not None:
-        for name, value in faults.items():
-            setattr(service.faults, name, value)
-        line.send(True)
-    service.stop()
 
 
 def _written(letter_id: str, address: str) -> Item:
@@ -96,8 +81,8 @@ def _office(folder: Path, account: Account, turn: int) -> Office:
 
 def _killed(folder: Path, account: Account, turn: int, after: float) -> list[str]:
     """Let a process work, kill it, and return the letters that it told of."""
-    here, there = _fork.Pipe(duplex=False)
-    child = _fork.Process(target=_work, args=(folder, account, turn, there))
+    here, there = fork.Pipe(duplex=False)
+    child = fork.Process(target=_work, args=(folder, account, turn, there))
     child.start()
     there.close()
     time.sleep(after)
@@ -110,16 +95,6 @@ def _killed(folder: Path, account: Account, turn: int, after: float) -> list[str
             told.append(here.recv())
     except (EOFError, OSError):
         return told
-
-
-@pytest.fixture
-def service(tmp_path: Path) -> Iterator[tuple[Connection, Account]]:
-    here, there = _fork.Pipe()
-    server = _fork.Process(target=_serve, args=(tmp_path / "mail", there))
-    server.start()
-    yield here, here.recv()
-    here.send(None)
-    server.join()
 
 
 def _cut(folder: Path) -> int:
@@ -142,8 +117,8 @@ def said_by(folder: Path) -> Counter[str]:
 
 @pytest.mark.logs
 @pytest.mark.timeout(600 + KILLS)
-def test_killed_while_letters_go(tmp_path: Path, service: tuple[Connection, Account]) -> None:
-    line, account = service
+def test_killed_while_letters_go(tmp_path: Path, apart: tuple[Connection, Account]) -> None:
+    line, account = apart
 
     def misbehave(chance: random.Random) -> bool:
         drop = chance.choice(["", "", "", "before", "after"])

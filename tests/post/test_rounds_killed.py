@@ -1,7 +1,7 @@
 """A round goes on where it was, however often what sends it is killed: nobody gets two, nobody is
 left out.
 
-NEBBET_KILLS sets how often it is killed (25; 500 for the whole trial).
+NEBBET_KILLS sets how often it is killed (12; 500 for the whole trial).
 """
 
 import os
@@ -9,7 +9,6 @@ import random
 import signal
 import time
 from collections import Counter
-from collections.abc import Iterator
 from multiprocessing.connection import Connection
 from pathlib import Path
 
@@ -27,24 +26,14 @@ from nebbet.standin.filling import fill_library
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.world import read_world
 from tests.conftest import NOW
-from tests.post.conftest import PASSWORDS
-from tests.post.test_killed import _fork, _serve, said_by
+from tests.post.conftest import PASSWORDS, fork
+from tests.post.test_killed import said_by
 from tests.post.test_rounds import begin, book, source_of
 
-KILLS = int(os.environ.get("NEBBET_KILLS", "25"))
+KILLS = int(os.environ.get("NEBBET_KILLS", "12"))
 SIMPLE = "dogs-and-bicycles"  # it needs no case
 ROWS = 60 if KILLS < 100 else 200
 HOUR = 3600.0
-
-
-@pytest.fixture
-def service(tmp_path: Path) -> Iterator[tuple[Connection, Account]]:
-    here, there = _fork.Pipe()
-    server = _fork.Process(target=_serve, args=(tmp_path / "mail", there))
-    server.start()
-    yield here, here.recv()
-    here.send(None)
-    server.join()
 
 
 def _table() -> bytes:
@@ -72,8 +61,8 @@ def _work(folder: Path, account: Account, turn: int, data: bytes) -> None:
 
 @pytest.mark.logs
 @pytest.mark.timeout(600 + 2 * KILLS)
-def test_killed_while_a_round_goes(tmp_path: Path, service: tuple[Connection, Account]) -> None:
-    line, account = service
+def test_killed_while_a_round_goes(tmp_path: Path, apart: tuple[Connection, Account]) -> None:
+    line, account = apart
     library = open_library(tmp_path / "library.sqlite")
     fill_library(library, read_world(NOW.date()), NOW)
     library.close()
@@ -85,7 +74,7 @@ def test_killed_while_a_round_goes(tmp_path: Path, service: tuple[Connection, Ac
             "drop": chance.choice(["", "", "", "before", "after"]),
         })  # fmt: skip
         assert line.recv()
-        child = _fork.Process(target=_work, args=(tmp_path, account, turn, data))
+        child = fork.Process(target=_work, args=(tmp_path, account, turn, data))
         child.start()
         time.sleep(chance.uniform(0.2, 1.2 if ROWS < 100 else 2.4))
         assert child.pid is not None and child.is_alive()

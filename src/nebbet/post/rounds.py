@@ -18,7 +18,7 @@ from nebbet.library.store import Library
 from nebbet.library.writing import Examined, Writer
 from nebbet.personal import outbox
 from nebbet.personal.items import Item
-from nebbet.post.sending import finish
+from nebbet.post.sending import finish, put_item
 
 LARGEST = 25 * 2**20  # bytes of a file that goes along; common practice, no source
 
@@ -60,7 +60,7 @@ def start(
             yield Out(row.said.number, "kept")
             continue
         item = finished(catalogue, started, row, writer, token=token, files=files)
-        outbox.enqueue(personal, item, next(dues).timestamp())
+        put_item(personal, item, next(dues).timestamp())
         yield Out(row.said.number, "out")
 
 

@@ -1,6 +1,6 @@
 """Finishing a letter and putting it into the outbox: the one way there."""
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Mapping
 
 from msgspec.structs import replace
 from sqlalchemy import Engine
@@ -88,8 +88,16 @@ def put_out(
     since 1970). Raises NebbetError where it may not go; then it is still open."""
     examined = examine(catalogue, letter, writer)
     item = finish(catalogue, examined, writer, token=token, files=files, acknowledged=acknowledged)
-    outbox.enqueue(personal, item, due, answers_to_keep(item.letter))
+    put_item(personal, item, due, answers_to_keep(item.letter))
     return item
+
+
+def put_item(
+    personal: Engine, item: Item, due: float, answers: Mapping[str, str] | None = None
+) -> None:
+    """Put a letter that was finished into the outbox, and keep answers for the next one with its
+    template. Raises NebbetError where it is there already, or was."""
+    outbox.enqueue(personal, item, due, answers)
 
 
 def renewed(

@@ -1,5 +1,8 @@
 """The profile page."""
 
+from collections.abc import Callable
+from typing import Any
+
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QIntValidator
@@ -21,6 +24,7 @@ from nebbet.desktop.kit.still import StillCombo
 from nebbet.desktop.profile.mailboxes import Mailboxes
 from nebbet.desktop.session.session import Session
 from nebbet.library.postgres import is_url, parted
+from nebbet.personal.settings import Account
 
 
 class ProfilePage(Place):
@@ -193,28 +197,47 @@ class ProfilePage(Place):
 
     def try_connection(self) -> None:
         """Log in to the mailbox with what stands on the page, and tell how it went."""
-        try:
-            account = self.mailboxes.account()
-        except NebbetError as error:
-            self.told.setText(error.sentence)
-            return
-        typed, secrets = self.password.text(), self._session.parts.secrets
-        self.told.setText(said("Trying…"))
 
-        def connect() -> None:
+        def connect(account: Account, password: str) -> None:
             from nebbet.post import imap, smtp
-            from nebbet.post.secret import secret_of
 
-            password = typed or secret_of(account, secrets)
             with imap.mailbox(account, password):
                 pass
             smtp.try_login(account, password)
 
         fits = said("The mailbox can be reached and letters can go; the password fits both.")
+        self._ask(connect, lambda _done: self.told.setText(fits), said("Trying…"))
+
+    def _account(self) -> Account | None:
+        """The mailbox at hand as it stands on the page; nothing, and why, where that makes no
+        sense."""
+        try:
+            return self.mailboxes.account()
+        except NebbetError as error:
+            self.told.setText(error.sentence)
+            return None
+
+    def _ask(
+        self,
+        act: Callable[[Account, str], object],
+        done: Callable[[Any], None],
+        words: str,
+    ) -> None:
+        """Do something with the mailbox at hand, as it stands on the page; act gets its password or
+        token."""
+        account = self._account()
+        if account is None:
+            return
+        typed, secrets = self.password.text(), self._session.parts.secrets
+        self.told.setText(words)
+
+        def work() -> object:
+            from nebbet.post.secret import secret_of
+
+            return act(account, typed or secret_of(account, secrets))
+
         self._session.network.run(
-            connect,
-            lambda _done: self.told.setText(fits),
-            lambda error: self.told.setText(said("{what}.", what=error.what)),
+            work, done, lambda error: self.told.setText(said("{what}.", what=error.what))
         )
 
     def show_conversation(self) -> None:
@@ -229,10 +252,8 @@ class ProfilePage(Place):
         """Sign in to the mailbox at hand with a code."""
         from nebbet.desktop.profile.sign_in_box import SignInBox
 
-        try:
-            account = self.mailboxes.account()
-        except NebbetError as error:
-            self.told.setText(error.sentence)
+        account = self._account()
+        if account is None:
             return
         if not account.user:
             self.told.setText(said("First say whose mailbox it is: its user."))
@@ -245,19 +266,11 @@ class ProfilePage(Place):
 
     def choose_folders(self) -> None:
         """Let the folders that are shown as arrived be chosen from those that the mailbox has."""
-        try:
-            account = self.mailboxes.account()
-        except NebbetError as error:
-            self.told.setText(error.sentence)
-            return
-        typed, secrets = self.password.text(), self._session.parts.secrets
-        self.told.setText(said("Asking for the folders…"))
 
-        def fetch() -> list[str]:
+        def fetch(account: Account, password: str) -> list[str]:
             from nebbet.post import imap
-            from nebbet.post.secret import secret_of
 
-            return imap.folder_names(account, typed or secret_of(account, secrets))
+            return imap.folder_names(account, password)
 
         def offer(names: list[str]) -> None:
             self.told.clear()
@@ -267,14 +280,12 @@ class ProfilePage(Place):
                 said("Messages in the ticked ones stand on your pile."),
                 said("Take them"),
                 names,
-                account.folders,
+                self.mailboxes.shown.folders,
             )
             if chosen is not None:
                 self.mailboxes.show_folders(chosen)
 
-        self._session.network.run(
-            fetch, offer, lambda error: self.told.setText(said("{what}.", what=error.what))
-        )
+        self._ask(fetch, offer, said("Asking for the folders…"))
 
 
 _LOOKS = {"": "as the desktop", "light": "light", "dark": "dark"}

@@ -137,7 +137,9 @@ class RoundsPage(Place):
         """Say what the columns are for, as far as that shows."""
         table, template = self.made_of.table, self.made_of.template
         self.told.setText(self.made_of.about)
+        self._is_stale = True  # what stands there is of the table before
         self._show_parts()
+        self._show_counts()
         if table is None or template is None:
             return
         names, library = names_of(self._shared.catalogue, template), self._shared.library

@@ -39,9 +39,11 @@ class Running(QObject):
 
     def take(self, found: Round) -> None:
         """Follow a round: as it is, or as it was started before."""
-        if self._round is None or self._round.id != found.id:
-            self._gone, self.states = {}, {}
+        other = self._round is None or self._round.id != found.id
         self._round = found
+        if other:
+            self._gone, self.states = {}, {}
+            self.changed.emit()
         self._read()
 
     def _follow(self, change: Change) -> None:
