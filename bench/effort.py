@@ -293,7 +293,7 @@ def main() -> None:
         service = demo.prepare_demo(home, application.local_now())
         settings = replace(demo.demo_settings(home), hold_seconds=600)
         write_settings(home.settings_file, settings)
-        secrets = SessionSecrets({settings.account.user: demo.PASSWORD})
+        secrets = SessionSecrets(demo.passwords_of(settings))
         window = Window(application.make_parts(home, secrets))
         window.notices.ask = lambda *_words: True  # type: ignore[method-assign]
         window.show()

@@ -41,7 +41,7 @@ class Camera:
         self._service = demo.prepare_demo(home, application.local_now())
         settings = replace(demo.demo_settings(home), look=look, hold_seconds=600)
         write_settings(home.settings_file, settings)
-        secrets = SessionSecrets({settings.account.user: demo.PASSWORD})
+        secrets = SessionSecrets(demo.passwords_of(settings))
         self.window = Window(application.make_parts(home, secrets))
         self.window.notices.ask = lambda *_words: True  # type: ignore[method-assign]
         self.window.resize(*size)

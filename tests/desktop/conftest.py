@@ -221,8 +221,7 @@ def template(hand: Hand, key: str = "refund-agreed") -> Template:
 
 def open_window(home: Home, now: Callable[[], datetime] | None = None) -> Window:
     settings = read_settings(home.settings_file)
-    users = [account.user for account in settings.accounts]
-    return open_window_with(home, SessionSecrets(dict.fromkeys(users, demo.PASSWORD)), now)
+    return open_window_with(home, SessionSecrets(demo.passwords_of(settings)), now)
 
 
 def open_window_with(

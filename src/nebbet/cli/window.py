@@ -56,9 +56,8 @@ def open_demo(
     me = demo.ME if colleague else demo.LEAD
     with take_home(home):
         service = demo.prepare_demo(home, application.local_now(), keep=keep, me=me)
-        users = [account.user for account in demo.demo_settings(home).accounts]
         try:
-            secrets = SessionSecrets(dict.fromkeys(users, demo.PASSWORD))
+            secrets = SessionSecrets(demo.passwords_of(demo.demo_settings(home)))
             return application.run(home, secrets, prepare, "colleague" if colleague else None)
         finally:
             service.stop()

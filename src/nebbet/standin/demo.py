@@ -101,6 +101,11 @@ def _settle(home: Home, service: Service, members: Iterable[Member], me: str) ->
     write_settings(home.settings_file, settings)
 
 
+def passwords_of(settings: Settings) -> dict[str, str]:
+    """The passwords of the mailboxes that the demo's settings name."""
+    return dict.fromkeys((account.user for account in settings.accounts), PASSWORD)
+
+
 def demo_settings(home: Home) -> Settings:
     """The settings of a prepared demo."""
     return read_settings(home.settings_file)
