@@ -107,9 +107,10 @@ def demo(ctx: click.Context, keep: bool, colleague: bool) -> None:
 def write(ctx: click.Context, template: str, to: str, case: str, link: str | None) -> None:
     """Open the window on a new letter, by its parts or as a mailto: link prepares it."""
     prepared = links.read_mailto(link) if link else None
-    from nebbet.cli.window import Wanted, open_on_letter
+    from nebbet.cli.doorway import Wanted
+    from nebbet.cli.window import open_window
 
-    ctx.exit(open_on_letter(home(), Wanted(template, to, case, prepared)))
+    ctx.exit(open_window(home(), Wanted(template, to, case, prepared)))
 
 
 @main.command()
@@ -117,9 +118,11 @@ def write(ctx: click.Context, template: str, to: str, case: str, link: str | Non
 @click.pass_context
 def read(ctx: click.Context, file: Path) -> None:
     """Open the window on a message in a file, to be read and answered."""
-    from nebbet.cli.window import open_on_message
+    from nebbet.cli.doorway import Wanted
+    from nebbet.cli.window import open_window, read_message
 
-    ctx.exit(open_on_message(home(), file))
+    read_message(file)  # where it cannot be read, the person is told here
+    ctx.exit(open_window(home(), Wanted(message=str(file.resolve()))))
 
 
 @main.command()

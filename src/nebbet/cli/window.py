@@ -10,34 +10,41 @@ import os
 from collections.abc import Callable
 from pathlib import Path
 
-from msgspec import Struct
+import click
 
+from nebbet.cli.doorway import Doorway, Wanted, enter
 from nebbet.core import addresses
-from nebbet.core.message.links import Prepared
+from nebbet.core.errors import NebbetError
 from nebbet.core.message.received import LARGEST
 from nebbet.core.records import Matter, Person
+from nebbet.core.sentences import said
 from nebbet.desktop import application
 from nebbet.desktop.window import Window
 from nebbet.library.disk import read_file
 from nebbet.library.people import People
-from nebbet.personal.home import Home, find_home, home_in, take_home
+from nebbet.personal.home import Home, find_home, home_in
 from nebbet.personal.secrets import KeyringSecrets, SessionSecrets
 from nebbet.standin import demo
 
 
-class Wanted(Struct, frozen=True):
-    """What a new letter begins with."""
-
-    template: str = ""
-    to: str = ""
-    case: str = ""
-    prepared: Prepared | None = None
+def open_window(home: Home, wanted: Wanted | None = None) -> int:
+    """Open the window on a person's own home, or bring forward the one that is open on it."""
+    return _open(home, wanted, lambda prepare: application.run(home, KeyringSecrets(), prepare))
 
 
-def open_window(home: Home) -> int:
-    """Open the window on a person's own home."""
-    with take_home(home):
-        return application.run(home, KeyringSecrets())
+def _open(home: Home, wanted: Wanted | None, run: Callable[[Callable[[Window], None]], int]) -> int:
+    taken = enter(home, wanted)
+    if taken is None:
+        click.echo(said("Nebbet was open already: its window has come to the front."))
+        return 0
+
+    def prepare(window: Window) -> None:
+        doorway = Doorway(window, home, take_up)
+        if wanted is not None:
+            doorway.want(wanted)
+
+    with taken:
+        return run(prepare)
 
 
 def demo_home(*, colleague: bool = False) -> Home:
@@ -54,45 +61,50 @@ def open_demo(
     """Prepare the demo with its mail service and open the window on it."""
     home = demo_home(colleague=colleague)
     me = demo.ME if colleague else demo.LEAD
-    with take_home(home):
+
+    def run(let_in: Callable[[Window], None]) -> int:
+        def whole(window: Window) -> None:
+            let_in(window)
+            if prepare:
+                prepare(window)
+
         service = demo.prepare_demo(home, application.local_now(), keep=keep, me=me)
         try:
             secrets = SessionSecrets(demo.passwords_of(demo.demo_settings(home)))
-            return application.run(home, secrets, prepare, "colleague" if colleague else None)
+            return application.run(home, secrets, whole, "colleague" if colleague else None)
         finally:
             service.stop()
 
-
-def open_on_letter(home: Home, wanted: Wanted) -> int:
-    """Open the window on a new letter."""
-
-    def prepare(window: Window) -> None:
-        window.opened.connect(lambda: begin(window, wanted))
-
-    with take_home(home):
-        return application.run(home, KeyringSecrets(), prepare)
+    return _open(home, None, run)
 
 
-def open_on_message(home: Home, path: Path) -> int:
-    """Open the window on a message in a file. Raises NebbetError where it cannot be read."""
-    data = read_file(path, f"The message {path}", largest=LARGEST)
-
-    def show(window: Window) -> None:
-        window.go(window.letters)
-        window.letters.arriving.open_file(data, path.name)
-
-    def prepare(window: Window) -> None:
-        window.opened.connect(lambda: show(window))
-
-    with take_home(home):
-        return application.run(home, KeyringSecrets(), prepare)
-
-
-def begin(window: Window, wanted: Wanted) -> None:
-    """Begin the letter that was asked for, once the library is open."""
-    if wanted.prepared is not None:
+def take_up(window: Window, wanted: Wanted) -> None:
+    """Do what a start was for, once the library is open."""
+    if wanted.message:
+        _show_message(window, Path(wanted.message))
+    elif wanted.prepared is not None:
         window.write_prepared(wanted.prepared)
+    else:
+        _begin(window, wanted)
+
+
+def read_message(path: Path) -> bytes:
+    """A message in a file. Raises NebbetError where it cannot be read."""
+    return read_file(path, f"The message {path}", largest=LARGEST)
+
+
+def _show_message(window: Window, path: Path) -> None:
+    try:
+        data = read_message(path)
+    except NebbetError as error:
+        window.notices.fail(error)
         return
+    window.go(window.letters)
+    window.letters.arriving.open_file(data, path.name)
+
+
+def _begin(window: Window, wanted: Wanted) -> None:
+    """Begin the letter that was asked for."""
     shared, letters = window.session.shared, window.letters
     template = wanted.template
 

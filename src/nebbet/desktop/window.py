@@ -109,6 +109,11 @@ class Window(Places):
         self.session_made.emit(made)
         return made
 
+    @property
+    def is_open(self) -> bool:
+        """Whether the files have been read."""
+        return "session" in self.__dict__ and self.session.shared.is_open
+
     def _welcome(self) -> None:
         """The files are open: go to where work begins, or ask a new person who they are."""
         if self.session.shared.me is None:

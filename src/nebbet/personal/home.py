@@ -74,10 +74,14 @@ def home_in(folder: Path) -> Home:
     return Home(folder, folder)
 
 
+class HomeTaken(NebbetError):
+    """Another Nebbet has the home."""
+
+
 def take_home(home: Home) -> IO[str]:
     """Make a home one's own as long as the returned file is open.
 
-    Raises NebbetError when another Nebbet has it: two would each send what waits there.
+    Raises HomeTaken when another Nebbet has it: two would each send what waits there.
     """
     make_home(home)
     with disk_explained(f"The folder {home.data} cannot be used", "Nothing was written"):
@@ -86,7 +90,7 @@ def take_home(home: Home) -> IO[str]:
         fcntl.flock(taken, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:
         taken.close()
-        raise NebbetError(
+        raise HomeTaken(
             f"Nebbet is already open in the folder {home.data}",
             kept="Nothing was changed",
             advice="Go to its window, or set NEBBET_HOME to another folder",
