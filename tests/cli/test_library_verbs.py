@@ -58,6 +58,7 @@ def test_render_stops_at_what_is_missing(home: Home) -> None:
     [
         (("--case", "XX-1"), "There is no case “XX-1”"),
         (("--to", "nobody there"), "is neither a known person nor a mail address"),
+        (("--to", "e"), "may mean several people"),
         (("--to", "a@b.example\nBcc: x@y.example"), "line break"),
         (("--set", "reason"), "“reason” sets nothing"),
         (("--lang", "xx_XX"), "not completed"),

@@ -53,12 +53,12 @@ def test_a_second_start_brings_the_window_to_the_front(hand: Hand, home: Home) -
 @pytest.mark.usefixtures("doorway")
 def test_a_letter_and_a_message_are_opened_in_it(hand: Hand, home: Home, tmp_path: Path) -> None:
     hand.window.go_to("register")
-    assert start(hand, home, "write", "--to", "ann@harbour.example")[0] == 0
+    assert start(hand, home, "write", "--to", "a@b.example")[0] == 0
     hand.bot.waitUntil(lambda: hand.window.place is hand.window.letters, timeout=PATIENCE)
     model = hand.window.letters.model
     hand.bot.waitUntil(lambda: bool(model.letter and model.letter.recipient), timeout=PATIENCE)
     assert model.letter and model.letter.recipient
-    assert model.letter.recipient.email == "ann@harbour.example"
+    assert model.letter.recipient.email == "a@b.example", "nobody whose name has an a and a b"
 
     kept = model.letter
     file = tmp_path / "ticket.eml"
@@ -66,6 +66,26 @@ def test_a_letter_and_a_message_are_opened_in_it(hand: Hand, home: Home, tmp_pat
     assert start(hand, home, "read", str(file))[0] == 0
     hand.bot.waitUntil(lambda: hand.window.letters.arriving.is_shown, timeout=PATIENCE)
     assert kept.id in hand.session.letters.held, "the letter that was begun lies on the pile"
+
+
+@pytest.mark.parametrize(
+    ("wanted", "told"),
+    [
+        (Wanted(to="nobody there"), "neither a known person nor a mail address"),
+        (Wanted(to="e"), "may mean several people"),
+        (Wanted(to="Hanna Verrell", case="LS-48260"), "is not about Hanna Verrell but about Aoife"),
+        (Wanted(case="LS-1"), "There is no case “LS-1”"),
+    ],
+)
+def test_what_is_not_meant_for_certain_is_told(
+    hand: Hand, doorway: Doorway, wanted: Wanted, told: str
+) -> None:
+    doorway.want(wanted)
+    hand.bot.waitUntil(lambda: told in hand.window.notices.text, timeout=PATIENCE)
+    letter = hand.window.letters.model.letter
+    assert letter is not None
+    assert letter.case is None or letter.case.number == "LS-48211", "the person's only one"
+    assert (letter.recipient.name if letter.recipient else "") in ("", "Hanna Verrell")
 
 
 def test_what_is_wanted_waits_for_a_box_that_asks(hand: Hand, doorway: Doorway) -> None:

@@ -13,15 +13,14 @@ from pathlib import Path
 import click
 
 from nebbet.cli.doorway import Doorway, Wanted, enter
-from nebbet.core import addresses
+from nebbet.cli.whom import Whom, whom
+from nebbet.core.addresses import Address
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.received import LARGEST
-from nebbet.core.records import Matter, Person
 from nebbet.core.sentences import said
 from nebbet.desktop import application
 from nebbet.desktop.window import Window
 from nebbet.library.disk import read_file
-from nebbet.library.people import People
 from nebbet.personal.home import Home, find_home, home_in
 from nebbet.personal.secrets import KeyringSecrets, SessionSecrets
 from nebbet.standin import demo
@@ -108,20 +107,14 @@ def _begin(window: Window, wanted: Wanted) -> None:
     shared, letters = window.session.shared, window.letters
     template = wanted.template
 
-    def read(people: People) -> tuple[Person | None, Matter | None]:
-        person = people.addressed(wanted.to) if wanted.to else None
-        if person is None and wanted.to:
-            person = next(iter(people.find_people(wanted.to, 1)), None)
-        return person, people.numbered(wanted.case) if wanted.case else None
-
-    def done(found: tuple[Person | None, Matter | None]) -> None:
-        person, matter = found
+    def done(found: Whom) -> None:
+        person = found.person
         window.go(letters)
         letters.begin.empty()
-        letters.begin.address(person, matter)
-        address = addresses.one(wanted.to) if wanted.to and person is None else None
-        if isinstance(address, addresses.Address):
-            letters.begin.to_address(address)
+        if person and not person.contact.is_on_file:
+            letters.begin.to_address(Address(person.contact.name, person.contact.email))
+            person = None
+        letters.begin.address(person, found.matter)
         known = shared.catalogue.templates.get(template)
         if known is None and template:
             keys = shared.search.templates(template).keys
@@ -131,5 +124,7 @@ def _begin(window: Window, wanted: Wanted) -> None:
             letters.paper.go_on()
         else:
             letters.pull()
+        if found.wrong:
+            window.notices.fail(found.wrong[0])
 
-    shared.people.ask(read, done)
+    shared.people.ask(lambda people: whom(people, wanted.to, wanted.case), done)

@@ -10,6 +10,7 @@ import click
 
 from nebbet.cli.here import Here, chance, open_here
 from nebbet.cli.options import as_json, on_day, overwrite, text_language, write_output
+from nebbet.cli.whom import whom
 from nebbet.core import addresses, body, checks, inline
 from nebbet.core import letter as letters
 from nebbet.core.dates import zone_of
@@ -19,10 +20,9 @@ from nebbet.core.message.compose import with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.importing import MOST_LINES
 from nebbet.core.message.received import LARGEST, open_message
-from nebbet.core.records import Matter, Person, contact_for, fold
+from nebbet.core.records import contact_for, fold
 from nebbet.library.disk import read_file
 from nebbet.library.examples import example_world
-from nebbet.library.people import People
 from nebbet.library.writing import Examined, begin_for, examine, examine_template, may_go
 from nebbet.post.sending import finish
 
@@ -150,39 +150,13 @@ def _letter_in(path: str) -> Letter:
 
 def _started(here: Here, template: str, to: str, about: str, lang: str, now: datetime) -> Letter:
     catalogue = here.catalogue
-    people = here.library.people
-    matter = _case(people, about) if about else None
-    person = _contact(people, to) if to else None
+    found = whom(here.library.people, to, about)
+    if found.wrong:
+        raise found.wrong[0]
+    person, matter = found.person, found.matter
     case = matter.case if matter else None
-    if person and case and person.contact.is_on_file and not case.is_about(person.contact):
-        raise NebbetError(
-            f"The case {case.number} is not about {person.contact.name}"
-            + (f" but about {matter.contact.name}" if matter and matter.contact else ""),
-            advice="Give the case alone, or another person",
-        )
     contact = person.contact if person else matter.contact if matter else None
     if case is None and person:
         case = person.case
-    found = here.template(template, now)
-    return begin_for(catalogue, found, "", recipient=contact, case=case, language=lang)
-
-
-def _contact(people: People, words: str) -> Person:
-    if known := people.addressed(words):
-        return known
-    address = addresses.one(words)
-    if isinstance(address, addresses.Address):
-        return people.addressed(address.spec) or Person(contact_for("", address.name, address.spec))
-    found = people.find_people(words, 1)
-    if not found:
-        raise NebbetError(
-            f"“{words}” is neither a known person nor a mail address: {address.reason}",
-            advice="Give a name of somebody on file, or a whole address",
-        )
-    return found[0]
-
-
-def _case(people: People, number: str) -> Matter:
-    if matter := people.numbered(number):
-        return matter
-    raise NebbetError(f"There is no case “{number}”", advice="nebbet find shows what there is")
+    chosen = here.template(template, now)
+    return begin_for(catalogue, chosen, "", recipient=contact, case=case, language=lang)
