@@ -9,7 +9,7 @@ from decimal import Decimal
 
 from rapidfuzz.distance import OSA
 
-from nebbet.core import addresses, body, inline
+from nebbet.core import addresses, inline
 from nebbet.core.body import Run, standing
 from nebbet.core.characters import folded
 from nebbet.core.checks.account_numbers import card_numbers, ibans
@@ -35,16 +35,10 @@ _SHORTEST_DOMAIN = 8  # signs: in a shorter one a letter is no slip but another 
 _ADDRESS_LIKE = re.compile(r"(?:https?://)?((?:[\w-]+\.)+[a-z]{2,})(?:[/?#]\S*)?", re.IGNORECASE)
 
 
-def paragraphs(at: LetterToCheck) -> list[str]:
-    """The text of a letter, block by block, as it goes."""
-    text = body.render_plain(at.letter.body)
-    return [part.strip() for part in text.split("\n") if part.strip()]
-
-
 def _greeting(at: LetterToCheck) -> Iterator[Found]:
     """A letter that greets somebody else, or twice."""
     recipient = at.letter.recipient
-    lines = paragraphs(at)[:6]
+    lines = at.paragraphs[:6]
     greetings = [line for line in lines if is_greeting(line)]
     if len(greetings) > 1:
         sentence = said("There are two greetings: “{one}” and “{two}”", one=greetings[0][:40],
@@ -123,7 +117,7 @@ def _amounts(at: LetterToCheck) -> Iterator[Found]:
 
 def _account_numbers(at: LetterToCheck) -> Iterator[Found]:
     """Numbers that should not stand in a letter."""
-    text = "\n".join((inline.shown(at.letter.subject), *paragraphs(at)))
+    text = "\n".join((inline.shown(at.letter.subject), *at.paragraphs))
     for number in card_numbers(text):
         sentence = said("A card number stands in the letter (…{end})", end=number[-4:])
         yield Found("body", sentence, number)

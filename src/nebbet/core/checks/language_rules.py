@@ -2,8 +2,6 @@
 
 from collections.abc import Iterator
 
-from nebbet.core import body
-from nebbet.core.body import standing
 from nebbet.core.checks.rules import Found, Rule
 from nebbet.core.checks.subjects import LetterToCheck
 from nebbet.core.placeholders import language_name
@@ -13,15 +11,9 @@ from nebbet.core.spoken import is_told, stem, written_in
 _SHOWN = 40  # signs of a paragraph that tell which one it is
 
 
-def _paragraphs(at: LetterToCheck) -> list[str]:
-    """What the letter itself says, paragraph by paragraph: not what it quotes."""
-    own = (block for block in standing(at.letter.body) if not block.quote)
-    return [body.render_plain((block,)).strip() for block in own]
-
-
 def _two_languages(at: LetterToCheck) -> Iterator[Found]:
     """A paragraph in another language than the rest."""
-    found = [(written_in(text), text) for text in _paragraphs(at)]
+    found = [(written_in(text), text) for text in map(str.strip, at.own_blocks)]
     told = [(language, text) for language, text in found if language]
     languages = list(dict.fromkeys(language for language, _text in told))
     if len(languages) < 2:
@@ -45,7 +37,7 @@ def _language(at: LetterToCheck) -> Iterator[Found]:
     theirs = stem(recipient.language)
     ours = stem(at.letter.language)
     if is_told(recipient.language):
-        ours = written_in("\n".join(_paragraphs(at))) or ours
+        ours = written_in("\n".join(map(str.strip, at.own_blocks))) or ours
     if theirs != ours:
         yield Found(
             "language",

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterator
 
-from nebbet.core import body, inline
+from nebbet.core import inline
 from nebbet.core.checks.rules import Found, Rule
 from nebbet.core.checks.subjects import LetterToCheck
 from nebbet.core.records import fold
@@ -13,7 +13,7 @@ from nebbet.core.sentences import said
 def _places(at: LetterToCheck) -> Iterator[tuple[str, str, str]]:
     """Where somebody could be named: what part of the letter, which file, the text."""
     yield "subject", "", inline.shown(at.letter.subject)
-    yield "body", "", body.render_plain(at.letter.body)
+    yield "body", "", at.text
     for one in at.letter.attached:
         name = inline.shown(one.name)
         yield "attachments", "", name

@@ -18,8 +18,7 @@ _LAST = 6  # lines at the end of a letter, in which somebody signs
 def _signing(at: LetterToCheck) -> list[str]:
     """The lines that begin with the sender's name and say little else, outside quoted words."""
     name = folded(at.about.name)
-    own = [block for block in standing(at.letter.body) if not block.quote]
-    lines = [line for block in own for line in body.render_plain((block,)).splitlines()]
+    lines = [line for block in at.own_blocks for line in block.splitlines()]
     return [
         line.strip()
         for line in lines

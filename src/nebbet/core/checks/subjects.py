@@ -2,10 +2,11 @@
 
 from collections.abc import Callable, Mapping
 from datetime import date
+from functools import cached_property
 
 from msgspec import Struct
 
-from nebbet.core.body import Frame
+from nebbet.core.body import Frame, render_plain, standing
 from nebbet.core.dates import WorkingCalendar
 from nebbet.core.letter import Content, Letter
 from nebbet.core.placeholders import Particular, World
@@ -45,7 +46,7 @@ class About(Struct, frozen=True):
 NOTHING_ELSE = About()
 
 
-class LetterToCheck(Struct, frozen=True):
+class LetterToCheck(Struct, frozen=True, dict=True):
     """A completed letter with its values. has_file says whether the library holds a file, by
     SHA-256; expired gives the last day on which one was to go out, if that is past."""
 
@@ -55,6 +56,24 @@ class LetterToCheck(Struct, frozen=True):
     expired: Callable[[str], date | None]
     frame: Frame | None = None
     about: About = NOTHING_ELSE
+
+    # Many rules read the text; it is made for them once.
+
+    @cached_property
+    def text(self) -> str:
+        """The text as it goes."""
+        return render_plain(self.letter.body)
+
+    @cached_property
+    def paragraphs(self) -> list[str]:
+        """The text as it goes, line by line, without empty ones."""
+        return [part.strip() for part in self.text.split("\n") if part.strip()]
+
+    @cached_property
+    def own_blocks(self) -> list[str]:
+        """What the letter itself says, block by block: not what it quotes."""
+        own = (block for block in standing(self.letter.body) if not block.quote)
+        return [render_plain((block,)) for block in own]
 
 
 class TemplateToCheck(Struct, frozen=True):

@@ -53,7 +53,7 @@ def read_date(text: str, locale: "Locale", today: date) -> date | datetime:
     meant. Raises Unreadable, and Unclear when day and month could be swapped."""
     if len(text) > _LONGEST:
         raise Unreadable(f"“{text[:20]}…” is too long for a date")
-    if (own := _written_so(text, locale)) is not None:
+    if not _ISO.fullmatch(text) and (own := _written_so(text, locale)) is not None:
         return own
     if clock := _LAST_TIME.search(text):
         start = _JOINING.sub("", text[: clock.start()])
@@ -73,10 +73,10 @@ def _written_so(text: str, locale: "Locale") -> date | datetime | None:
         return None
     wanted = _comparable(text)
     for made in _days_of(years, days):
-        for style in ("long", "full", "medium"):
-            written = _comparable(show(made, str(locale), style))
-            if written == wanted:
-                return made
+        written = _written_days(made, str(locale))
+        if wanted in written:
+            return made
+        for style in _STYLES:
             for at in _times_of(numbers) if len(numbers) > 2 else ():
                 moment = datetime.combine(made, at)
                 if _comparable(show(moment, str(locale), style)) == wanted:
@@ -84,12 +84,19 @@ def _written_so(text: str, locale: "Locale") -> date | datetime | None:
     return None
 
 
+_STYLES = ("long", "full", "medium")
 _NUMBERS = re.compile(r"\d{1,4}")
 _UNSEEN = re.compile("[\\s\u061c\u200e\u200f]+")
 
 
 def _comparable(text: str) -> str:
     return _UNSEEN.sub(" ", text).strip().casefold()
+
+
+@lru_cache(4096)
+def _written_days(day: date, language: str) -> tuple[str, ...]:
+    """A day in every way that it is written; the rows of a table have many of the same year."""
+    return tuple(_comparable(show(day, language, style)) for style in _STYLES)
 
 
 def _days_of(years: set[int], days: set[int]) -> Iterator[date]:
