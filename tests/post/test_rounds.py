@@ -13,6 +13,7 @@ import xlsxwriter
 from msgspec.structs import replace
 from sqlalchemy import Engine
 
+from nebbet.core.errors import NebbetError
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records.tables import read_table
 from nebbet.core.rounds import Matches, propose
@@ -130,6 +131,28 @@ def test_columns_are_proposed(library: Library) -> None:
         "Booking ref": "case", "E-mail adress": "to", "Reason": "value:reason",
         "Other sailing": "value:other sailing", "Attachment": "files", "Note": "",
     }  # fmt: skip
+
+
+def test_a_row_that_cannot_be_made_leaves_those_before_it(
+    library: Library, personal: Engine
+) -> None:
+    source = source_of(library, book(cancelled(library)))
+    rows = looked(library, source)
+
+    def broken() -> Iterator[RowLetter]:
+        yield from rows[:3]
+        raise NebbetError("The disk is gone")
+
+    count = iter(range(100))
+    making = start(
+        personal, library, library.catalogue(NOW), begun(source), broken(), me(library), Pace(),
+        token=lambda: f"t{next(count):06}", files=EncodedFiles(library.file_bytes),
+        with_doubts=True,
+    )  # fmt: skip
+    with pytest.raises(NebbetError, match="The disk is gone"):
+        list(making)
+    assert len(outbox.queued(personal)) == 3
+    assert list(begin(personal, library, source).values())[:4] == ["before"] * 3 + ["out"]
 
 
 def test_every_passenger_gets_their_own(

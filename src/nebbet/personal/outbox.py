@@ -1,6 +1,6 @@
 """The outbox: letters that are held, wait, are being sent, or came back."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 import msgspec
 from msgspec.structs import replace
@@ -36,28 +36,37 @@ def enqueue(
 
     Raises NebbetError for a letter that is in the outbox already, or was: it would go twice.
     """
-    row = {
-        "id": item.id,
-        "message_id": item.outgoing.message_id,
-        "state": "held",
-        "due": due,
-        "attempts": 0,
-        "words": "",
-        **_kept(item),
-    }
     kept = "The letter is still open on the page"
-    known = select(outbox_table.c.state).where(outbox_table.c.id == item.id)
     with explained("The letter cannot be put into the outbox", kept), engine.begin() as connection:
-        # The first write takes the file for this act alone: nobody can be quicker after the look.
-        connection.execute(delete(letter_table).where(letter_table.c.id == item.letter.id))
-        if connection.scalar(known) is not None:
-            raise NebbetError(
-                "This letter was put into the outbox before",
-                kept="It was not put there again",
-                advice="Look at it in the outbox or the register",
-            )
-        connection.execute(insert(outbox_table).values(row))
+        _put(connection, [(item, due)])
         write_answers(connection, item.letter.template, answers or {})
+
+
+def enqueue_all(engine: Engine, items: Sequence[tuple[Item, float]]) -> None:
+    """Put letters into the outbox, each held until it is due: all of them, or none. Raises
+    NebbetError as `enqueue` does."""
+    kept = "None of these letters was put there"
+    with explained("Letters cannot be put into the outbox", kept), engine.begin() as connection:
+        _put(connection, items)
+
+
+def _put(connection: Connection, items: Sequence[tuple[Item, float]]) -> None:
+    # The first write takes the file for this act alone: nobody can be quicker after the look.
+    letters = [item.letter.id for item, _due in items]
+    connection.execute(delete(letter_table).where(letter_table.c.id.in_(letters)))
+    ids = [item.id for item, _due in items]
+    if connection.scalar(select(outbox_table.c.id).where(outbox_table.c.id.in_(ids)).limit(1)):
+        raise NebbetError(
+            "This letter was put into the outbox before",
+            kept="It was not put there again",
+            advice="Look at it in the outbox or the register",
+        )
+    held = {"state": "held", "attempts": 0, "words": ""}
+    rows = [
+        {"id": item.id, "message_id": item.outgoing.message_id, "due": due, **held, **_kept(item)}
+        for item, due in items
+    ]
+    connection.execute(insert(outbox_table), rows)
 
 
 def _kept(item: Item) -> dict[str, bytes]:

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from sqlalchemy import Engine
 
 from nebbet.core.checks import worst
+from nebbet.core.errors import NebbetError
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import fold
 from nebbet.core.rounds.pacing import Pace, moments
@@ -18,8 +19,9 @@ from nebbet.library.store import Library
 from nebbet.library.writing import Examined, Writer
 from nebbet.personal import outbox
 from nebbet.personal.items import Item
-from nebbet.post.sending import finish, put_item
+from nebbet.post.sending import finish, put_items
 
+_AT_ONCE, _MOST_AT_ONCE = 25, 4 * 2**20  # letters, and bytes, put into the outbox in one act
 LARGEST = 25 * 2**20  # bytes of a file that goes along; common practice, no source
 
 
@@ -51,17 +53,50 @@ def start(
     gone = went(library.register_engine, started.id)
     there = outbox.ids_of_round(personal, started.id)
     dues = moments(writer.moment, pace)
-    for row in rows:
-        key = row.said.key
-        if key in gone or item_id(started, key) in there:
-            yield Out(row.said.number, "before")
-            continue
-        if row.state == "stopped" or (row.state == "doubtful" and not with_doubts):
-            yield Out(row.said.number, "kept")
-            continue
-        item = finished(catalogue, started, row, writer, token=token, files=files)
-        put_item(personal, item, next(dues).timestamp())
-        yield Out(row.said.number, "out")
+    some = _Some(personal)
+    try:
+        for row in rows:
+            key = row.said.key
+            if key in gone or item_id(started, key) in there:
+                yield Out(row.said.number, "before")
+            elif row.state == "stopped" or (row.state == "doubtful" and not with_doubts):
+                yield Out(row.said.number, "kept")
+            else:
+                item = finished(catalogue, started, row, writer, token=token, files=files)
+                some.add(row.said.number, item, next(dues).timestamp())
+                if some.is_full:
+                    yield from some.put()
+    except NebbetError:
+        some.put()  # what was finished before goes, as whoever reads what is wrong expects
+        raise
+    yield from some.put()
+
+
+class _Some:
+    """Letters that are put into the outbox in one act: a disk takes long for each."""
+
+    def __init__(self, personal: Engine) -> None:
+        self._personal = personal
+        self._rows: list[int] = []
+        self._items: list[tuple[Item, float]] = []
+        self._size = 0
+
+    def add(self, row: int, item: Item, due: float) -> None:
+        self._rows.append(row)
+        self._items.append((item, due))
+        self._size += len(item.outgoing.data)
+
+    @property
+    def is_full(self) -> bool:
+        return len(self._items) >= _AT_ONCE or self._size >= _MOST_AT_ONCE
+
+    def put(self) -> list[Out]:
+        """Put them, and begin with others."""
+        rows, items = self._rows, self._items
+        self._rows, self._items, self._size = [], [], 0
+        if items:
+            put_items(self._personal, items)
+        return [Out(row, "out") for row in rows]
 
 
 def item_id(started: Round, row: str) -> str:

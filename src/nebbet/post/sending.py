@@ -1,6 +1,6 @@
 """Finishing a letter and putting it into the outbox: the one way there."""
 
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 from msgspec.structs import replace
 from sqlalchemy import Engine
@@ -98,6 +98,12 @@ def put_item(
     """Put a letter that was finished into the outbox, and keep answers for the next one with its
     template. Raises NebbetError where it is there already, or was."""
     outbox.enqueue(personal, item, due, answers)
+
+
+def put_items(personal: Engine, items: Sequence[tuple[Item, float]]) -> None:
+    """Put letters that were finished into the outbox, each with when it is due: all, or none.
+    Raises NebbetError where one is there already, or was."""
+    outbox.enqueue_all(personal, items)
 
 
 def renewed(
