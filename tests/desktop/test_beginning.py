@@ -8,7 +8,8 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 
-from nebbet.cli.window import Wanted, begin
+from nebbet.cli.doorway import Wanted
+from nebbet.cli.window import take_up
 from nebbet.core.message.links import read_mailto
 from nebbet.core.records import Case, Contact, Person
 from nebbet.desktop.kit.picker import KEY
@@ -35,7 +36,7 @@ def test_a_link_prepares_a_letter_to_somebody_on_file(hand: Hand, letters: Lette
     )
     (hanna,) = hand.session.shared.library.people.find_people("verrell")
     link = link.replace("hanna.verrell@mailbox.example", hanna.contact.email)
-    begin(hand.window, Wanted(prepared=read_mailto(link)))
+    take_up(hand.window, Wanted(prepared=read_mailto(link)))
     hand.settle()
     letter = letters.model.letter
     assert letter and letter.recipient == hanna.contact
@@ -47,12 +48,12 @@ def test_a_link_prepares_a_letter_to_somebody_on_file(hand: Hand, letters: Lette
 
 
 def test_the_command_line_begins_a_letter(hand: Hand, letters: LettersPage) -> None:
-    begin(hand.window, Wanted("refund agreed", case="LS-48260"))
+    take_up(hand.window, Wanted("refund agreed", case="LS-48260"))
     hand.settle()
     letter = letters.model.letter
     assert letter and letter.case and letter.case.number == "LS-48260" and letter.recipient
     assert letter.template == "refund-agreed"
-    begin(hand.window, Wanted(to="new@x.example"))
+    take_up(hand.window, Wanted(to="new@x.example"))
     hand.settle()
     letter = letters.model.letter
     assert letter and letter.recipient and letter.recipient.email == "new@x.example"
