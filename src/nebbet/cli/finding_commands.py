@@ -1,12 +1,12 @@
 """The verbs that show what there is: find, suggest, outbox."""
 
 import json
-import time
 from datetime import datetime
 from pathlib import Path
 
 import click
 
+from nebbet.cli import delivering
 from nebbet.cli.here import chance, open_here
 from nebbet.cli.options import as_json, home
 from nebbet.core.message.answering import arrived, asked_in
@@ -20,9 +20,7 @@ from nebbet.library.search import make_finder
 from nebbet.library.suggesting import kinds_of, suggester_of
 from nebbet.personal import outbox as outboxes
 from nebbet.personal.home import make_home
-from nebbet.personal.secrets import KeyringSecrets
 from nebbet.personal.tables import open_personal
-from nebbet.post.delivering import Office, deliver_due
 
 
 @click.command()
@@ -109,15 +107,7 @@ def outbox(ctx: click.Context, deliver: bool, as_json: bool) -> None:
     make_home(home())
     personal = open_personal(home().personal_file)
     if deliver:
-        here = open_here(chance(ctx).now())
-        settings = here.settings
-        office = Office(
-            personal, here.library, settings.account, KeyringSecrets(), time.time, settings.more
-        )
-        outboxes.recover(personal)
-        deliver_due(office)
-        for error in office.stuck:
-            click.echo(f"nebbet: {error.sentence}", err=True)
+        delivering.deliver(open_here(chance(ctx).now()), personal)
     left = outboxes.queued(personal)
     rows = [
         {

@@ -1,37 +1,33 @@
 """The verb that writes one letter to each row of a table: round."""
 
-import hashlib
 import json
-import time
 from collections.abc import Iterable, Sequence
 from datetime import datetime
 from pathlib import Path
 
 import click
 
+from nebbet.cli.delivering import deliver
 from nebbet.cli.here import Here, chance, open_here
 from nebbet.cli.options import as_json, home, text_language
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.compose import with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import fold
-from nebbet.core.records.incoming import says_day_first
+from nebbet.core.records.incoming import days_first
 from nebbet.core.records.tables import LARGEST, ReadTable, read_table
 from nebbet.core.rounds import ROLES, Choosing, Matches, chosen, propose
 from nebbet.core.rounds.matching import VALUE
 from nebbet.core.rounds.pacing import Pace
 from nebbet.library.disk import read_file, write_file
 from nebbet.library.holdings import Template
-from nebbet.library.round_ledger import Round
+from nebbet.library.round_ledger import Round, name_of_round
 from nebbet.library.round_links import USUAL, links_of, write_links
 from nebbet.library.rounds import RowLetter as Row
 from nebbet.library.rounds import Source, look, names_of, over_all, unused, with_findings
 from nebbet.library.writing import Writer
-from nebbet.personal import outbox
 from nebbet.personal.home import make_home
-from nebbet.personal.secrets import KeyringSecrets
 from nebbet.personal.tables import open_personal
-from nebbet.post.delivering import Office, deliver_due
 from nebbet.post.rounds import files_in, finished, start, take_files
 
 
@@ -85,9 +81,9 @@ def round_command(
     rows = list(look(here.catalogue, here.library.people, source, meant, writer))
     together = over_all(source, rows)
     rows = [with_findings(row, together) for row in rows]
-    digest = hashlib.sha256(data + f"{made.id}\n{read.sheet}{given['named']}".encode()).hexdigest()
+    name = name_of_round(data, read.sheet, made.id, str(given["named"]))
     begun = Round(
-        digest[:24], path.stem, here.settings.member, now, made.id, made.edition, read, matches,
+        name, path.stem, here.settings.member, now, made.id, made.edition, read, matches,
         choosing,
     )  # fmt: skip
     with_doubts = bool(given["doubts"])
@@ -104,7 +100,7 @@ def round_command(
         _go(here, begun, rows, writer, ctx, Pace(float(str(given["every"]))), with_doubts)
     else:
         _tell(rows, unused(source, rows), as_json=as_json)
-    ctx.exit(1 if any(_is_kept(row, with_doubts=with_doubts) for row in rows) else 0)
+    ctx.exit(1 if any(row.is_kept(with_doubts=with_doubts) for row in rows) else 0)
 
 
 def _template(here: Here, words: str, now: datetime) -> Template:
@@ -145,16 +141,7 @@ def _matches(table: ReadTable, names: Sequence[str], pairs: dict[str, str]) -> M
             )
         known = role in ROLES or not role
         roles[by_case[heading.casefold()]] = role if known else VALUE + role
-    days = {
-        heading: first
-        for index, heading in enumerate(table.headings)
-        if (first := says_day_first(table, index)) is not None
-    }
-    return Matches(roles, days, address)
-
-
-def _is_kept(row: Row, *, with_doubts: bool) -> bool:
-    return row.state == "stopped" or (row.state == "doubtful" and not with_doubts)
+    return Matches(roles, days_first(table), address)
 
 
 def _tell(rows: Iterable[Row], idle: Sequence[str], *, as_json: bool) -> None:
@@ -189,7 +176,7 @@ def _write(
     folder.mkdir(parents=True, exist_ok=True)
     files, count = EncodedFiles(here.library.file_bytes), 0
     for row in rows:
-        if _is_kept(row, with_doubts=with_doubts):
+        if row.is_kept(with_doubts=with_doubts):
             continue
         item = finished(here.catalogue, begun, row, writer, token=chance(ctx).token, files=files)
         data = with_bcc(item.outgoing.data, item.outgoing.bcc)
@@ -212,14 +199,7 @@ def _go(
         with_doubts=with_doubts,
     ):  # fmt: skip
         counts[one.how] += 1
-    settings = here.settings
-    office = Office(
-        personal, here.library, settings.account, KeyringSecrets(), time.time, settings.more
-    )
-    outbox.recover(personal)
-    left = [one for one in deliver_due(office) if one.item.round == begun.id]
-    for error in office.stuck:
-        click.echo(f"nebbet: {error.sentence}", err=True)
+    left = [one for one in deliver(here, personal) if one.item.round == begun.id]
     gone = counts["out"] - sum(one.item.id.startswith(begun.id) for one in left)
     click.echo(
         f"{max(gone, 0)} went now, {len(left)} wait in the outbox, {counts['before']} were there "

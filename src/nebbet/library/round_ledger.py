@@ -1,6 +1,7 @@
 """The ledger of rounds: which rows went, as which message, from whom. A row goes once, whoever
 starts its round, and on which computer."""
 
+import hashlib
 from abc import ABC, abstractmethod
 from collections.abc import Collection
 from contextlib import AbstractContextManager
@@ -98,6 +99,12 @@ class Rounding(ABC):
         mine = (table.c.id == _id(round_id, row)) & (table.c.message_id == message_id)
         with self.writing("The row cannot be let go of", leads=False) as connection:
             connection.execute(delete(table).where(mine))
+
+
+def name_of_round(data: bytes, sheet: str, template: str, again: str = "") -> str:
+    """The name of a round: the same table, by its bytes and its sheet, with the same template is
+    the same round, whoever starts it. again tells apart those that are to go anew."""
+    return hashlib.sha256(data + f"{template}\n{sheet}{again}".encode()).hexdigest()[:24]
 
 
 def _inserting(connection: Connection):  # type: ignore[no-untyped-def]

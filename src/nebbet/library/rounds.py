@@ -72,6 +72,10 @@ class RowLetter(Struct, frozen=True):
                 return "doubtful"
         return "ready"
 
+    def is_kept(self, *, with_doubts: bool) -> bool:
+        """Whether it stays back, where those in which something is to be looked at go or not."""
+        return self.state == "stopped" or (self.state == "doubtful" and not with_doubts)
+
 
 def names_of(catalogue: Catalogue, template: Template) -> list[str]:
     """The placeholders that a template uses, as columns can be for them. What says whom a letter

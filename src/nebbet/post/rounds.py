@@ -59,7 +59,7 @@ def start(
             key = row.said.key
             if key in gone or item_id(started, key) in there:
                 yield Out(row.said.number, "before")
-            elif row.state == "stopped" or (row.state == "doubtful" and not with_doubts):
+            elif row.is_kept(with_doubts=with_doubts):
                 yield Out(row.said.number, "kept")
             else:
                 item = finished(catalogue, started, row, writer, token=token, files=files)

@@ -67,16 +67,6 @@ def days_in(text: str, language: str, today: date) -> Iterator[WrittenDay]:
     >>> [one.day.day for one in days_in("Monday 7 December 2026", "en_GB", date(2026, 1, 1))]
     [7]
     """
-    yield from _days_in(text, language, today)
-
-
-@lru_cache(4096)
-def _days_in(text: str, language: str, today: date) -> tuple[WrittenDay, ...]:
-    # Several rules ask for the same days, and the letters of a round say much alike.
-    return tuple(_found_days(text, language, today))
-
-
-def _found_days(text: str, language: str, today: date) -> Iterator[WrittenDay]:
     made = _pattern(language)
     if made is None:
         return
@@ -107,13 +97,19 @@ def _day(year: int | None, month: int, number: int, today: date) -> date | None:
     return min(near, key=lambda day: abs((day - today).days))
 
 
+@lru_cache(4096)
+def _days_of_line(line: str, language: str, today: date) -> tuple[WrittenDay, ...]:
+    # Several rules ask for the same days, and the letters of a round say much alike.
+    return tuple(days_in(line, language, today))
+
+
 def _written(at: LetterToCheck) -> Iterator[tuple[str, WrittenDay]]:
     if at.about.today is None:
         return
     texts = [("subject", inline.shown(at.letter.subject))]
     texts += [("body", text) for text in at.paragraphs]
     for part, text in texts:
-        for one in days_in(text, at.letter.language, at.about.today):
+        for one in _days_of_line(text, at.letter.language, at.about.today):
             yield part, one
 
 

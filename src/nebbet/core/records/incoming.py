@@ -310,6 +310,16 @@ def says_day_first(table: ReadTable, index: int) -> bool | None:
     return None
 
 
+def days_first(table: ReadTable) -> dict[str, bool]:
+    """The headings of the columns whose days tell how they are written: whether with the day
+    first."""
+    return {
+        heading: first
+        for index, heading in enumerate(table.headings)
+        if (first := says_day_first(table, index)) is not None
+    }
+
+
 def shown_target(key: str, heading: str) -> str:
     """What a column becomes, in words."""
     return label_of(field_name(heading)) if key == NEW else label_of(key)

@@ -43,11 +43,12 @@ class Looking(QObject):
 
         def act() -> None:
             held: list[RowLetter] = []
+            enough = 1  # the first row is shown at once
             for one in look(catalogue, people, source, rows, writer, lambda: turn != self._turn):
                 held.append(one)
-                if len(held) >= (_AT_ONCE if len(held) > 1 else 1):
+                if len(held) >= enough:
                     self._some.emit(turn, held)
-                    held = []
+                    held, enough = [], _AT_ONCE
             self._some.emit(turn, held)
 
         def over(_done: object) -> None:

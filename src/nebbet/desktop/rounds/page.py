@@ -1,6 +1,5 @@
 """The place Rounds: from a table to what went, on one page."""
 
-import hashlib
 from collections import Counter
 from pathlib import Path
 
@@ -10,7 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QVBoxLayout, 
 
 from nebbet.core import letter as letters
 from nebbet.core.errors import NebbetError
-from nebbet.core.records.incoming import says_day_first
+from nebbet.core.records.incoming import days_first
 from nebbet.core.records.tables import TableRow
 from nebbet.core.rounds import Choosing, Matches, chosen, propose
 from nebbet.core.rounds.pacing import lasts
@@ -27,7 +26,7 @@ from nebbet.desktop.rounds.running import Running
 from nebbet.desktop.rounds.side import RoundSide, told
 from nebbet.desktop.session.session import Session
 from nebbet.library.changes import Change
-from nebbet.library.round_ledger import Round, matches_before
+from nebbet.library.round_ledger import Round, matches_before, name_of_round
 from nebbet.library.rounds import (
     RowLetter,
     Source,
@@ -39,7 +38,6 @@ from nebbet.library.writing import examine
 
 _CHANGED = 200  # milliseconds after a choice until the rows are looked through anew
 _SIDE = 290  # pixels
-_TABLES = "*.csv *.tsv *.txt *.xlsx *.xlsm *.xls *.ods"
 
 
 class RoundsPage(Place):
@@ -177,11 +175,7 @@ class RoundsPage(Place):
             return
         self._is_stale, self._is_through = False, False
         self.told.setText(self.made_of.about)
-        days = {
-            heading: first for at, heading in enumerate(table.headings)
-            if (first := says_day_first(table, at)) is not None
-        }  # fmt: skip
-        matches = Matches(self.table.head.roles(), days)
+        matches = Matches(self.table.head.roles(), days_first(table))
         self._source = Source(table, matches, template, self.made_of.files)
         self.running.take(self._begun(choosing))
         self.table.rows.found = {}
@@ -191,10 +185,9 @@ class RoundsPage(Place):
     def _begun(self, choosing: Choosing) -> Round:
         assert self._source is not None
         template, shared, made = self._source.template, self._shared, self.made_of
-        what = f"{template.id}\n{self._source.table.sheet}".encode()
-        digest = hashlib.sha256(made.data + what).hexdigest()
+        name = name_of_round(made.data, self._source.table.sheet, template.id)
         return Round(
-            digest[:24], made.path.stem, shared.my_id, shared.now(), template.id,
+            name, made.path.stem, shared.my_id, shared.now(), template.id,
             template.edition, self._source.table, self._source.matches, choosing,
         )  # fmt: skip
 
