@@ -410,3 +410,36 @@ def test_the_source_is_shown_on_request(hand: Hand, letters: LettersPage) -> Non
     open_row(hand, "Lorne Haldane")
     hand.until(lambda: view.opened and "no confirmation" in view.opened.fields.subject)
     assert view.source.text() == "Source" and "Message-ID" not in view.view.reader.toPlainText()
+
+
+def test_the_texts_of_the_mailbox_are_looked_through_when_one_asks(hand: Hand) -> None:
+    """A message that is found by its text alone stands in the list, and is one key away."""
+    head = next(
+        h for h in hand.session.arrived.heads.values() if "refund please" in h.fields.subject
+    )
+    text = imap_text(hand, head.fields.subject)
+    words = " ".join(word for word in text.split() if word.isalpha())[:40]
+    hand.press("Ctrl+F")
+    hand.type(words)
+    hand.until(lambda: "Look in the texts" in _offered(hand))
+    rows = hand.window.find_field.list
+    rows.itemClicked.emit(rows.item(rows.count() - 1))
+    hand.until(lambda: "In the mailbox" in _offered(hand))
+    assert head.fields.subject in _offered(hand)
+    hand.press("Down", "Return")
+    hand.until(lambda: hand.window.letters.arriving.view.opened is not None)
+    hand.press("Ctrl+F")
+    hand.type("xyzzyplugh")
+    hand.until(lambda: "Look in the texts" in _offered(hand))
+    rows.itemClicked.emit(rows.item(rows.count() - 1))
+    hand.until(lambda: "No message of the mailbox" in hand.said)
+
+
+def imap_text(hand: Hand, subject: str) -> str:
+    """What the message of a subject says, as Python's own parser reads it."""
+    for raw in hand.service._maildir(ME):
+        message = email.message_from_bytes(bytes(raw), policy=email.policy.default)
+        if message["Subject"] == subject:
+            body = message.get_body(("plain",))
+            return body.get_content() if body else ""
+    return ""

@@ -1,6 +1,8 @@
 """Servers that never end, crawl, lie about sizes or speak nonsense: bounded, and told."""
 
 import resource
+import socket
+import threading
 from collections.abc import Iterator
 
 import pytest
@@ -178,3 +180,15 @@ def test_odd_answers_of_a_mailbox_are_one_sentence(
     monkeypatch.setattr(imap, "BoundedIMAPClient", lambda *_a, **_k: _Odd(**answers_of))
     with pytest.raises(NebbetError):
         imap.fetch_sent(ACCOUNT, "secret", "<a@b.example>")
+
+
+def test_the_numbers_of_a_large_folder_are_one_line() -> None:
+    """RFC 9051 §7.3.4 has no limit for it: a folder of 100,000 messages answers so."""
+    ours, theirs = socket.socketpair()
+    with ours, theirs:
+        numbers = " ".join(str(one) for one in range(1_000_000, 1_100_000))
+        said = threading.Thread(target=theirs.sendall, args=(f"* SEARCH {numbers}\r\n".encode(),))
+        said.start()
+        reader = bounded.BoundedReader(ours, 5, bounded.LARGEST_ANSWER, bounded.LONGEST_OF_IMAP)
+        assert reader.readline().split()[-1] == b"1099999"
+        said.join()

@@ -24,8 +24,8 @@ from nebbet.personal import arrived as kept
 from nebbet.personal import outbox
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.settings import Account
-from nebbet.post import imap, smtp
-from nebbet.post.acting import file_away, mark, read
+from nebbet.post import arrived, imap, smtp
+from nebbet.post.acting import file_away, find, mark, read
 from nebbet.post.arrived import FolderState, count_changes, look
 from nebbet.post.delivering import Office, deliver_due
 from nebbet.post.errors import DeliveryError
@@ -302,3 +302,36 @@ def _until_delivered(servers: RealServers) -> None:
     ways = [servers.folder / "queue" / name for name in ("incoming", "active", "deferred")]
     while any(path.is_file() for way in ways for path in way.rglob("*")):
         time.sleep(0.1)
+
+
+def test_older_messages_are_found_and_what_changes_is_told(
+    servers: RealServers, real: Office, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """QRESYNC (RFC 7162 §3.2): changes and what is gone are told, and no list of numbers is asked
+    for; words are looked for by the server (RFC 9051 §6.4.4)."""
+    monkeypatch.setattr(arrived, "MOST", 2)
+    box = Inbox(real.personal, real.account, real.secrets)
+    for number in range(1, 6):
+        lay(servers, number)
+    came(servers, ME, least=5)
+    assert len(_seen(box)) == 2, "of a large folder the newest alone"
+    found = find(box, ["hello", "NUMBER"])
+    assert len(found) == 5 and len(_seen(box)) == 5, "they stay known"
+    assert not find(box, ["hello", "für"])
+    before = {head.fields.subject: head.place for head in _seen(box)}
+    mark(box, before["Number 1"], (SEEN,), ())
+    with imap.mailbox(box.account, PASSWORDS[ME]) as client:
+        client.select_folder("INBOX")
+        client.add_flags([before["Number 2"].uid], [ANSWERED])
+        client.delete_messages([before["Number 3"].uid])
+        client.expunge()
+    lay(servers, 6)
+    came(servers, ME, least=5)
+    with imap.mailbox(box.account, PASSWORDS[ME]) as client:
+        count_changes(client)
+        assert client.tells_gone
+        monkeypatch.setattr(client, "search", lambda *_: pytest.fail("all numbers were asked for"))
+        look_into(box, client)
+    now = {head.fields.subject: head for head in kept.heads(box.personal)}
+    assert set(now) == {f"Number {n}" for n in (1, 2, 4, 5, 6)}
+    assert ANSWERED in now["Number 2"].flags and now["Number 1"].is_read

@@ -21,6 +21,7 @@ _HEARD = b"y"
 _LARGEST = 1_000_000  # bytes of what a start may be for
 _ANSWER = 2.0  # seconds that an open window has to answer
 _ENDING = 3.0  # seconds that a window which is being closed has to end
+_OPENING = 60.0  # seconds that one which has no door yet has to open it
 _AGAIN = 0.1  # seconds between two tries
 _BOX_AGAIN = 300  # milliseconds until it is looked again whether a box is still open
 
@@ -39,14 +40,19 @@ def enter(home: Home, wanted: Wanted | None) -> IO[str] | None:
     """Make a home one's own as long as the returned file is open; None where an open window has it,
     which then does what is wanted. Raises HomeTaken where something has it that does not answer.
     """
-    until = time.monotonic() + _ENDING
+    began = time.monotonic()
     while True:
         try:
-            return take_home(home)
+            taken = take_home(home)
+            _path(home).unlink(
+                missing_ok=True
+            )  # left by one that was killed: this one has none yet
+            return taken
         except HomeTaken:
             if _hand_over(home, wanted):
                 return None
-            if time.monotonic() > until:
+            patience = _ENDING if _path(home).exists() else _OPENING
+            if time.monotonic() > began + patience:
                 raise
         time.sleep(_AGAIN)
 

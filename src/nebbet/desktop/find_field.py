@@ -65,7 +65,18 @@ def _in_groups(
         if group:
             shown.append(Choice("", titles[kind], heading=True))
             shown += [one._replace(key=f"{kind}:{one.key}") for one in group[:_EACH]]
+    if mail.looked_into:
+        shown.append(Choice(f"mailbox:{words}", said("Look in the texts of the mailbox, too")))
     return shown
+
+
+def in_mailboxes(heads: list[Head]) -> list[Choice]:
+    """What was found in the texts of mailboxes."""
+    found = [_arrived(head) for head in heads]
+    return [
+        Choice("", said("In the mailbox"), heading=True),
+        *(one._replace(key=f"arrived:{one.key}") for one in found),
+    ]
 
 
 def _arrived(head: Head) -> Choice:

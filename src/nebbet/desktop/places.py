@@ -5,6 +5,8 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QMainWindow, QPushButton, QStackedWidget
 
+from nebbet.core.message.head import Head
+from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.kit.place import Place
 
@@ -190,9 +192,29 @@ class Places(QMainWindow):
         elif kind == "arrived":
             self.go(self.letters)
             self.letters.arriving.open_key(found)
+        elif kind == "mailbox":
+            self._find_in_mailboxes(found)
         elif kind == "sent":
             self.go(self.register)
             self.register.show_entry(found)
         else:
             self.go(self.people)
             (self.people.show_person if kind == "person" else self.people.show_case)(found)
+
+    def _find_in_mailboxes(self, words: str) -> None:
+        from nebbet.desktop.find_field import in_mailboxes
+
+        voice, mail = self.session.voice, self.session.arrived
+
+        def came(heads: list[Head]) -> None:
+            if not heads:
+                voice.say(said("No message of the mailbox has the words “{words}”.", words=words))
+            elif self.find_field.hasFocus():
+                self.find_field.offer_these(in_mailboxes(heads))
+            else:
+                voice.say(counted("1 message was found: it is among the arrived ones.",
+                                  "{count} messages were found: they are among the arrived ones.",
+                                  count=len(heads)))  # fmt: skip
+
+        voice.say(said("Looking in the mailbox…"))
+        mail.find_in_mailboxes(words, came)

@@ -5,7 +5,7 @@ from contextlib import contextmanager
 
 from imapclient import IMAPClient
 
-from nebbet.core.message.head import Place
+from nebbet.core.message.head import Head, Place
 from nebbet.personal import arrived as kept
 from nebbet.post import arrived
 from nebbet.post.imap import mailbox
@@ -36,6 +36,23 @@ def file_away(inbox: Inbox, place: Place, folder: str) -> None:
     with _line(inbox, place) as (client, validity):
         arrived.move(client, place, validity, folder)
     kept.forget(inbox.personal, place)
+
+
+def find(inbox: Inbox, words: Sequence[str]) -> list[Head]:
+    """The messages of a mailbox's folders with all of some words, older ones than those that are
+    known too; they are known from then on. Raises NebbetError."""
+    account, found = inbox.account, list[Head]()
+    with mailbox(account, secret_of(account, inbox.secrets)) as client:
+        for folder in account.folders:
+            validity, change, known = kept.known(inbox.personal, account.user, folder)
+            if not known or not client.folder_exists(folder):
+                continue
+            now, heads = arrived.find(client, account.user, folder, words)
+            if now == validity:  # what is known otherwise is read anew at the next look
+                new = [head for head in heads if head.place.uid not in known]
+                kept.keep(inbox.personal, account.user, folder, (validity, change), new=new)
+                found += heads
+    return found
 
 
 @contextmanager

@@ -1,10 +1,11 @@
 """Looking into a folder of a mailbox: new messages, other flags, what is gone.
 
-RFC 9051 (IMAP4rev2), RFC 7162 (CONDSTORE). Nothing is marked by looking: headers and texts are
+RFC 9051 (IMAP4rev2), RFC 7162 (CONDSTORE, QRESYNC). Nothing is marked by looking: headers and texts are
 fetched with PEEK from a folder that is selected for reading only.
 """
 
-from collections.abc import Iterable, Iterator, Mapping
+import re
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -17,8 +18,10 @@ from nebbet.core.message.head import Head, Place
 from nebbet.core.message.received import LARGEST, parsed
 from nebbet.core.portions import portions
 from nebbet.core.sentences import said
+from nebbet.post.bounded import BoundedIMAPClient
 
-MOST = 2000  # messages of a folder that are known by their headers, the newest ones
+MOST = 2000  # messages of a folder that are read by their headers at first, the newest ones
+FOUND = 100  # messages that are read of those that words find, the newest ones
 _FLAGS = 200  # messages whose flags are asked for again where the server counts no changes
 _AT_ONCE = 100  # headers in one answer
 _FIELDS = (
@@ -50,9 +53,13 @@ class Looked(Struct, frozen=True):
 
 
 def count_changes(client: IMAPClient) -> None:
-    """Ask a server that can to count what changes in folders (RFC 7162 §3.1): some begin only
-    then. To be called before a folder is opened."""
-    if client.has_capability("ENABLE") and client.has_capability("CONDSTORE"):
+    """Ask a server that can to count what changes in folders (RFC 7162 §3.1), and to tell what is
+    gone (§3.2): some begin only then. To be called before a folder is opened."""
+    if not client.has_capability("ENABLE"):
+        return
+    if client.has_capability("QRESYNC") and isinstance(client, BoundedIMAPClient):
+        client.tells_gone = b"QRESYNC" in client.enable("QRESYNC")
+    elif client.has_capability("CONDSTORE"):
         client.enable("CONDSTORE")
 
 
@@ -65,27 +72,75 @@ def look(
 ) -> Looked:
     """Look into a folder, of which some messages are known, with their flags."""
     selected = client.select_folder(folder, readonly=True)
-    validity = _number(selected.get(b"UIDVALIDITY"))
-    change = _number(selected.get(b"HIGHESTMODSEQ"))
-    anew = validity != state.validity
-    before = frozenset() if anew else frozenset(known)
-    there = [one for one in client.search("ALL") if isinstance(one, int)]
-    newest = sorted(there)[-MOST:]
-    wanted = [uid for uid in reversed(newest) if uid not in before]
-    left = before.intersection(newest)
-    flags: dict[int, tuple[str, ...]] = {}
-    if left and not (change and change == state.change):
-        # A server that counts no changes is asked for the newest alone: older flags rarely change.
-        asked = left if change else sorted(left)[-_FLAGS:]
-        found = _flags(client, asked, state.change if change else 0)
-        flags = {uid: words for uid, words in found.items() if set(words) != set(known[uid])}
-    return Looked(
-        FolderState(validity, change),
-        tuple(_heads(client, account, folder, wanted)),
-        flags,
-        before - left,
-        anew,
+    now = FolderState(
+        _number(selected.get(b"UIDVALIDITY")), _number(selected.get(b"HIGHESTMODSEQ"))
     )
+    anew = now.validity != state.validity
+    before = {} if anew else known
+    tells_gone = isinstance(client, BoundedIMAPClient) and client.tells_gone
+    if before and tells_gone and now.change and state.change:
+        wanted, flags, gone = _changes(client, state.change, now.change, before)
+    else:
+        wanted, flags, gone = _compared(client, state.change, now.change, before)
+    heads = tuple(_heads(client, account, folder, wanted))
+    return Looked(now, heads, flags, gone, anew)
+
+
+_Compared = tuple[list[int], dict[int, tuple[str, ...]], frozenset[int]]
+
+
+def _changes(
+    client: BoundedIMAPClient, since: int, now: int, known: Mapping[int, tuple[str, ...]]
+) -> _Compared:
+    """What is new, marked otherwise and gone, as the server tells it (RFC 7162 §3.2)."""
+    if since == now:
+        return [], {}, frozenset()
+    changed, told = client.changes_since(since)
+    newest = max(known)
+    flags = {uid: _words(found) for uid, found in changed.items() if uid in known}
+    new = sorted((uid for uid in changed if uid > newest), reverse=True)
+    return new[:MOST], _other(flags, known), frozenset(_within(told, known))
+
+
+def _within(told: str, known: Iterable[int]) -> Iterator[int]:
+    """Which of some numbers are in sets of numbers, as `(EARLIER) 41,43:116`."""
+    spans = [
+        (int(first), int(last or first)) for first, last in re.findall(r"(\d+)(?::(\d+))?", told)
+    ]
+    return (uid for uid in known if any(first <= uid <= last for first, last in spans))
+
+
+def _compared(
+    client: IMAPClient, since: int, now: int, known: Mapping[int, tuple[str, ...]]
+) -> _Compared:
+    """What is new, marked otherwise and gone, by all the numbers that there are."""
+    there = [one for one in client.search("ALL") if isinstance(one, int)]
+    wanted = [uid for uid in sorted(there, reverse=True)[:MOST] if uid not in known]
+    left = frozenset(known).intersection(there)
+    flags: dict[int, tuple[str, ...]] = {}
+    if left and not (now and now == since):
+        # A server that counts no changes is asked for the newest alone: older flags rarely change.
+        asked = left if now else sorted(left)[-_FLAGS:]
+        flags = _other(_flags(client, asked, since if now else 0), known)
+    return wanted, flags, frozenset(known) - left
+
+
+def _other(
+    flags: Mapping[int, tuple[str, ...]], known: Mapping[int, tuple[str, ...]]
+) -> dict[int, tuple[str, ...]]:
+    return {uid: words for uid, words in flags.items() if set(words) != set(known[uid])}
+
+
+def find(
+    client: IMAPClient, account: str, folder: str, words: Sequence[str]
+) -> tuple[int, tuple[Head, ...]]:
+    """The newest messages of a folder whose fields or text have all of some words, as the server
+    finds them (RFC 9051 §6.4.4), with the validity of their numbers."""
+    selected = client.select_folder(folder, readonly=True)
+    asked = [part for word in words for part in ("TEXT", word)]
+    found = client.search(asked, "UTF-8" if any(not word.isascii() for word in words) else None)
+    uids = sorted((one for one in found if isinstance(one, int)), reverse=True)[:FOUND]
+    return _number(selected.get(b"UIDVALIDITY")), tuple(_heads(client, account, folder, uids))
 
 
 def _number(value: object) -> int:

@@ -13,12 +13,14 @@ from typing import Any
 
 from imapclient import IMAPClient
 from imapclient.imap4 import IMAP4WithTimeout
+from imapclient.response_parser import parse_fetch_response
 
 from nebbet.post.conversation import Conversation
 
 SECONDS = 60.0  # for an answer
 SLOWEST = 20_000  # bytes a second: what is announced as long may take as long as this asks for
-LONGEST_LINE = 100_000  # bytes; IMAP servers send long lines, SMTP servers never do (RFC 5321)
+LONGEST_LINE = 100_000  # bytes; SMTP servers send short ones (RFC 5321 §4.5.3.1)
+LONGEST_OF_IMAP = 8 * 2**20  # bytes: the numbers of a million messages are one line
 LARGEST_REPLY = 64 * 1024  # bytes of one SMTP reply
 LARGEST_ANSWER = 64 * 2**20  # bytes of everything that answers one IMAP command
 _AT_ONCE = 65_536
@@ -36,9 +38,11 @@ class Babble(OSError):
 class BoundedReader:
     """Reads lines and blocks from a socket; begin starts the limits of another answer."""
 
-    def __init__(self, sock: socket.socket, seconds: float, largest: int) -> None:
+    def __init__(
+        self, sock: socket.socket, seconds: float, largest: int, longest: int = LONGEST_LINE
+    ) -> None:
         self.sock = sock
-        self.seconds, self._largest = seconds, largest
+        self.seconds, self._largest, self._longest = seconds, largest, longest
         self._held = bytearray()
         self.begin()
 
@@ -49,7 +53,7 @@ class BoundedReader:
 
     def readline(self, limit: int = -1) -> bytes:
         """A line with its end, or what there is at the end of the line, or of the limit."""
-        longest = min(limit, LONGEST_LINE) if limit > 0 else LONGEST_LINE
+        longest = min(limit, self._longest) if limit > 0 else self._longest
         searched = 0
         while (found := self._held.find(b"\n", searched)) < 0:
             if len(self._held) >= longest:
@@ -179,7 +183,7 @@ class _BoundedIMAP4(IMAP4WithTimeout):  # type: ignore[misc]  # the library has 
 
     def _bounded(self) -> BoundedReader:
         if self._reader is None or self._reader.sock is not self.sock:  # TLS is another socket
-            self._reader = BoundedReader(self.sock, SECONDS, LARGEST_ANSWER)
+            self._reader = BoundedReader(self.sock, SECONDS, LARGEST_ANSWER, LONGEST_OF_IMAP)
         return self._reader
 
     def read(self, size: int) -> bytes:
@@ -215,6 +219,21 @@ class BoundedIMAPClient(IMAPClient):  # type: ignore[misc]
     ) -> None:
         self._at_once, self._heard = context, heard or Conversation()
         super().__init__(host, port, ssl=False, timeout=timeout)
+        self.tells_gone = False  # QRESYNC was begun (RFC 7162 §3.2.3)
+
+    def changes_since(self, change: int) -> tuple[dict[int, tuple[Any, ...]], str]:
+        """What changed in the folder that is open since a number of its changes (RFC 7162 §3.2.6):
+        the flags of messages that are new or other ones, by their numbers, and which are gone, as
+        the server writes sets of numbers. Only where tells_gone."""
+        wanted = f"(CHANGEDSINCE {change} VANISHED)"
+        tag = self._imap._command("UID", "FETCH", "1:*", "(FLAGS)", wanted)
+        how, words = self._imap._command_complete("FETCH", tag)
+        self._checkok("fetch", how, words)
+        how, found = self._imap._untagged_response(how, words, "FETCH")
+        _how, gone = self._imap._untagged_response(how, words, "VANISHED")
+        flags = parse_fetch_response(found, True, True)
+        told = b" ".join(one for one in gone if one).decode("ascii", "replace")
+        return {uid: one.get(b"FLAGS", ()) for uid, one in flags.items()}, told
 
     def idle_check(self, timeout: float | None = None) -> Any:
         """Whether the server has said something. Each time is an answer of its own, however long

@@ -55,7 +55,8 @@ class Conversation:
         self._add("←", text)
 
     def _add(self, way: str, text: str) -> None:
-        bare = " ".join("".join(c if c.isprintable() else " " for c in text).split())
+        begins = text[: 4 * _LONGEST]  # a list of numbers can be a very long line
+        bare = " ".join("".join(c if c.isprintable() else " " for c in begins).split())
         shown = bare if len(bare) <= _LONGEST else f"{bare[:_LONGEST]}…"
         self._lines.append(f"{way} {shown}")
 

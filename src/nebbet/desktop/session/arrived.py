@@ -88,12 +88,16 @@ class ArrivedMail(QObject):
     def _look(self) -> None:
         from nebbet.post.inbox import InboxThread
 
-        for account in self.accounts:
-            if account.user and account.imap_host and account.folders:
-                troubled = partial(self._troubled.emit, account.user)
-                thread = InboxThread(self._inbox(account.user), self._came.emit, troubled)
-                self._threads.append(thread)
-                thread.start()
+        for account in self.looked_into:
+            troubled = partial(self._troubled.emit, account.user)
+            thread = InboxThread(self._inbox(account.user), self._came.emit, troubled)
+            self._threads.append(thread)
+            thread.start()
+
+    @property
+    def looked_into(self) -> list[Account]:
+        """The mailboxes of which folders are looked into."""
+        return [one for one in self.accounts if one.user and one.imap_host and one.folders]
 
     def _inbox(self, user: str) -> "Inbox":
         """What a mailbox is looked into with, by its user; that of a message says whose it is."""
@@ -185,6 +189,24 @@ class ArrivedMail(QObject):
         asked = wanted_words(words)
         found = (head for head in self.heads.values() if asked and _has(head, asked))
         return sorted(found, key=lambda head: -head.came)[:most]
+
+    def find_in_mailboxes(self, words: str, done: Callable[[list[Head]], object]) -> None:
+        """Find messages by their texts in the whole of the mailboxes, the newest first; they are
+        known from then on."""
+        asked, inboxes = words.split(), [self._inbox(one.user) for one in self.looked_into]
+
+        def look() -> list[Head]:
+            from nebbet.post import acting
+
+            found = [head for inbox in inboxes for head in acting.find(inbox, asked)]
+            return sorted(found, key=lambda head: -head.came)
+
+        def came(found: list[Head]) -> None:
+            self.heads = {head.key: head for head in found} | self.heads
+            self.changed.emit()
+            done(found)
+
+        self._network.run(look, came, lambda error: self._voice.fail(_of_messages(error)))
 
     # Reading
 
