@@ -32,7 +32,6 @@ from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Member
 from nebbet.core.records.tables import read_table
 from nebbet.core.rounds import Matches, propose
-from nebbet.core.rounds.pacing import Pace
 from nebbet.library.holdings import Shelf
 from nebbet.library.round_ledger import Round
 from nebbet.library.rounds import RowLetter, Source, look, names_of
@@ -149,7 +148,7 @@ def measure(rows: int, data: bytes, words: str, enclosure: bytes, place: Path) -
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     personal = open_personal(place / "personal.sqlite")
     queued = seconds(lambda: [*start(
-        personal, library, catalogue, begun, letters(), writer, Pace(), token=token, files=files,
+        personal, library, catalogue, begun, letters(), writer, token=token, files=files,
         with_doubts=True,
     )])  # fmt: skip
     grown = max(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, 0) / 1024

@@ -45,6 +45,8 @@ def look_through(hand: Hand, page: RoundsPage, path: Path, monkeypatch: pytest.M
     hand.type("sailing cancelled")
     hand.press("Return")
     hand.press("Ctrl+O")
+    hand.until(page.made_of.menu.isVisible)
+    hand.press("Down", "Return")
     hand.until(lambda: page.table.head.boxes)
     boxes = page.table.head.boxes
     assert boxes["Wohin"].currentText() == "Address", "what is in it speaks"
@@ -69,11 +71,11 @@ def test_a_round_by_keys_alone(
     assert states(page)[12] == "doubtful", "the same address"
     page.table.setFocus()
     page.table.selectRow(1)
-    text = page.paper.body.toPlainText()
-    assert rows[1][0] in page.paper.lines["subject"].toPlainText() and "strong wind" in text
+    text = page.paper.shown.body.toPlainText()
+    assert rows[1][0] in page.paper.shown.lines["subject"].toPlainText() and "strong wind" in text
     hand.press("Alt+Down")
     assert page.table.current and page.table.current.number == 4
-    assert rows[2][0] in page.paper.lines["subject"].toPlainText()
+    assert rows[2][0] in page.paper.shown.lines["subject"].toPlainText()
     ready = states(page).count("ready")
     assert f"{ready} letters with “Sailing cancelled" in page.side.line.text()
     hand.press("Ctrl+Return")
@@ -100,7 +102,7 @@ def test_a_round_is_followed_when_it_is_looked_at_again(
 ) -> None:  # fmt: skip
     path, _rows = passengers
     look_through(hand, page, path, monkeypatch)
-    choose(hand, page.side.doubts, "rows with a doubt go too")
+    choose(hand, page.side.going.doubts, "rows with a doubt go too")
     hand.press("Ctrl+Return")
     hand.until(lambda: states(page).count("gone") == 13)
     window = open_window(home)
@@ -196,14 +198,14 @@ def test_a_round_is_stopped_and_goes_on(hand: Hand, page: RoundsPage, tmp_path: 
     drop(page, path)
     page.made_of.take_template("dogs-and-bicycles")
     hand.until(lambda: states(page) == ["ready"] * 5)
-    page.side.every.setText("600")
+    page.side.going.every.setText("600")
     assert "the last one goes in 40 minutes" in page.side.line.text()
     hand.press("Ctrl+Return")
     hand.until(lambda: states(page) == ["gone", *["waiting"] * 4])
     hand.click(page.side.stop_button)
     hand.until(lambda: states(page) == ["gone", *["ready"] * 4])
     assert "4 letters stay here" in hand.said and len(hand.mailbox()) == 1
-    page.side.every.setText("")
+    page.side.going.every.setText("")
     hand.click(page.side.start_button)
     hand.until(lambda: states(page) == ["gone"] * 5)
     assert len(hand.mailbox()) == 5
@@ -220,7 +222,7 @@ def test_what_became_of_each_row_is_written_into_a_copy(
     hand.press("Ctrl+Return")
     hand.until(lambda: states(page)[0] == "gone")
     for name in ("out.xlsx", "out.csv"):
-        page.write_out(tmp_path / name)
+        page.outputs.write_table(tmp_path / name)
         hand.until(lambda name=name: f"2 rows are in {name} now" in hand.said)
         found = read_table((tmp_path / name).read_bytes())
         assert found.headings == ("Mail", "Note", "State of the letter", "When, or why not")

@@ -110,10 +110,10 @@ def begun(source: Source, name: str = "round1") -> Round:
 
 def begin(personal: Engine, library: Library, source: Source, **more: object) -> dict[int, str]:
     count = iter(range(10**6))
-    given = {"pace": Pace(), "with_doubts": True, "name": "round1", **more}
+    given = {"pace": Pace(), "with_doubts": True, "name": "round1", "how": "go", **more}
+    made = replace(begun(source, str(given["name"])), pace=given["pace"], how=given["how"])
     found = start(
-        personal, library, library.catalogue(NOW), begun(source, str(given["name"])),
-        looked(library, source), me(library), given["pace"],  # type: ignore[arg-type]
+        personal, library, library.catalogue(NOW), made, looked(library, source), me(library),
         token=lambda: f"{given['name']}x{id(personal)}x{next(count):06}",
         files=EncodedFiles(library.file_bytes), with_doubts=bool(given["with_doubts"]),
     )  # fmt: skip
@@ -145,7 +145,7 @@ def test_a_row_that_cannot_be_made_leaves_those_before_it(
 
     count = iter(range(100))
     making = start(
-        personal, library, library.catalogue(NOW), begun(source), broken(), me(library), Pace(),
+        personal, library, library.catalogue(NOW), begun(source), broken(), me(library),
         token=lambda: f"t{next(count):06}", files=EncodedFiles(library.file_bytes),
         with_doubts=True,
     )  # fmt: skip

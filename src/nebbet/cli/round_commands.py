@@ -1,7 +1,7 @@
 """The verb that writes one letter to each row of a table: round."""
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from pathlib import Path
 
@@ -16,13 +16,14 @@ from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import fold
 from nebbet.core.records.incoming import days_first
 from nebbet.core.records.tables import LARGEST, ReadTable, read_table
-from nebbet.core.rounds import ROLES, Choosing, Matches, chosen, propose
+from nebbet.core.rounds import ROLES, Choosing, Matches, Twice, chosen, propose
 from nebbet.core.rounds.matching import VALUE
-from nebbet.core.rounds.pacing import Pace
+from nebbet.core.rounds.pacing import Pace, read_days, read_hours
 from nebbet.library.disk import read_file, write_file
 from nebbet.library.holdings import Template
 from nebbet.library.round_ledger import Round, name_of_round
 from nebbet.library.round_links import USUAL, links_of, write_links
+from nebbet.library.round_snapshot import snapshot_of
 from nebbet.library.rounds import RowLetter as Row
 from nebbet.library.rounds import Source, look, names_of, over_all, unused, with_findings
 from nebbet.library.writing import Writer
@@ -52,7 +53,12 @@ from nebbet.post.rounds import files_in, finished, start, take_files
 @click.option("--longest", default=USUAL, metavar="CHARACTERS", help="that a link may have")
 @click.option("--go", "how", flag_value="go", help="put them into the outbox, and deliver")
 @click.option("--doubts", is_flag=True, help="let rows go in which there is a doubt, too")
+@click.option("--twice", default="ask", type=click.Choice(["ask", "first", "last"]),
+              help="which of several rows with one address go")  # fmt: skip
 @click.option("--every", default=0.0, metavar="SECONDS", help="the distance between two letters")
+@click.option("--hours", default="", metavar="9-17", help="between which hours letters go")
+@click.option("--days", default="", metavar="Mon-Fri", help="on which days letters go")
+@click.option("--hold", is_flag=True, help="let them wait until the round is released")
 @click.option("--id", "named", default="", help="another name for a round that goes again")
 @as_json
 @click.pass_context
@@ -76,15 +82,21 @@ def round_command(
     folder = Path(str(given["folder"])) if given["folder"] else None
     files = files_in(folder) if folder else {}
     source = Source(read, matches, made, files, str(given["lang"] or ""))
-    choosing = Choosing(str(given["rows"]), str(given["words"]), str(given["where"]))
+    choosing = Choosing(
+        str(given["rows"]), str(given["words"]), str(given["where"]), twice=_twice(given["twice"])
+    )
+    rules = here.catalogue.round_rules
     meant = chosen(read, choosing, now.date(), here.catalogue.calendar)
     rows = list(look(here.catalogue, here.library.people, source, meant, writer))
-    together = over_all(source, rows)
+    together = over_all(source, rows, choosing.twice)
     rows = [with_findings(row, together) for row in rows]
     name = name_of_round(data, read.sheet, made.id, str(given["named"]))
     begun = Round(
         name, path.stem, here.settings.member, now, made.id, made.edition, read, matches,
         choosing,
+        _pace(given),
+        "asks" if rules.asks(len(meant)) else "held" if given["hold"] else "go",
+        snapshot_of(here.catalogue, made, files, {}),
     )  # fmt: skip
     with_doubts = bool(given["doubts"])
     if given["links"]:
@@ -95,12 +107,24 @@ def round_command(
         count = _write(here, begun, rows, writer, Path(out), ctx, with_doubts=with_doubts)
         click.echo(f"{count} of {len(rows)} messages are in {out}.")
     elif how == "go":
+        if against := rules.against(len(meant), leads=here.library.role == "lead"):
+            raise NebbetError(against.rstrip("."), kept="Nothing was sent")
         if folder:
             take_files(here.library, folder, files, rows)
-        _go(here, begun, rows, writer, ctx, Pace(float(str(given["every"]))), with_doubts)
+        _go(here, begun, rows, writer, ctx, with_doubts)
     else:
         _tell(rows, unused(source, rows), as_json=as_json)
     ctx.exit(1 if any(row.is_kept(with_doubts=with_doubts) for row in rows) else 0)
+
+
+def _twice(given: object) -> Twice:
+    return "first" if given == "first" else "last" if given == "last" else "ask"
+
+
+def _pace(given: Mapping[str, object]) -> Pace:
+    """When letters go."""
+    hours = read_hours(str(given["hours"]))
+    return Pace(float(str(given["every"])), *hours, read_days(str(given["days"])))
 
 
 def _template(here: Here, words: str, now: datetime) -> Template:
@@ -186,7 +210,7 @@ def _write(
 
 
 def _go(
-    here: Here, begun: Round, rows: Sequence[Row], writer: Writer, ctx: click.Context, pace: Pace,
+    here: Here, begun: Round, rows: Sequence[Row], writer: Writer, ctx: click.Context,
     with_doubts: bool,
 ) -> None:  # fmt: skip
     """Put the letters of rows into the outbox, and deliver what is due."""
@@ -194,7 +218,7 @@ def _go(
     personal = open_personal(home().personal_file)
     counts = {"out": 0, "before": 0, "kept": 0}
     for one in start(
-        personal, here.library, here.catalogue, begun, rows, writer, pace,
+        personal, here.library, here.catalogue, begun, rows, writer,
         token=chance(ctx).token, files=EncodedFiles(here.library.file_bytes),
         with_doubts=with_doubts,
     ):  # fmt: skip

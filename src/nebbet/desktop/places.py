@@ -47,6 +47,7 @@ class Places(QMainWindow):
         page = LettersPage(self.session)
         page.person_wanted.connect(self._show_person)
         page.entry_wanted.connect(lambda key: self._found(f"sent:{key}"))
+        page.round_wanted.connect(self._show_round)
         self._stack.addWidget(page)
         return page
 
@@ -80,6 +81,10 @@ class Places(QMainWindow):
         page = RoundsPage(self.session)
         self._stack.addWidget(page)
         return page
+
+    def _show_round(self, round_id: str) -> None:
+        self.go(self.rounds)
+        self.rounds.open_round(round_id)
 
     @cached_property
     def register(self) -> "RegisterPage":

@@ -14,6 +14,7 @@ from nebbet.core.letter.signature import SIGNATURE, signature_of
 from nebbet.core.placeholders import World
 from nebbet.core.records import Case, Contact, Fact, Member, fold
 from nebbet.core.records.kinds import Kind
+from nebbet.core.rounds import RoundRules
 from nebbet.library.held_fields import HeldField, kinds_held
 from nebbet.library.holdings import LibraryFile, Proposal, Shelf, Template, Usage
 
@@ -31,9 +32,9 @@ class Catalogue(Struct, frozen=True):
     files are by SHA-256; words are those that the team's spelling takes; editing says which members
     have a template open in the editor. Of people and cases there are samples alone, some cases of
     each kind with their contacts: `People` asks for the others. grades are those that a lead has
-    given to checks, by their rules. kinds are those of case, and of all people; held are the fields
-    that records have. unread are the rows that were passed over,
-    mark is where the log of changes stood.
+    given to checks, by their rules, round_rules what they allow in rounds. kinds are those of case,
+    and of all people; held are the fields that records have. unread are the rows that were passed
+    over, mark is where the log of changes stood.
     """
 
     shelves: tuple[Shelf, ...] = ()
@@ -43,6 +44,7 @@ class Catalogue(Struct, frozen=True):
     sample_people: Mapping[str, Contact] = field(default_factory=dict)
     kinds: Mapping[str, Kind] = field(default_factory=dict)
     grades: Mapping[str, Grade] = field(default_factory=dict)
+    round_rules: RoundRules = RoundRules()
     held: tuple[HeldField, ...] = ()
     facts: Mapping[str, Fact] = field(default_factory=dict)
     frames: Mapping[str, Frame] = field(default_factory=dict)

@@ -15,6 +15,7 @@ from nebbet.core.letter import Content, passages_in
 from nebbet.core.letter.files import files_in
 from nebbet.core.letter.signature import SIGNATURE
 from nebbet.core.records import Case, Contact, Member
+from nebbet.core.rounds import RoundRules
 from nebbet.library import schema
 from nebbet.library.catalogue import Unread
 from nebbet.library.editions import add_edition
@@ -29,6 +30,7 @@ _SETTINGS: dict[str, Any] = {
     "calendar": KeptCalendar,
     "words": frozenset[str],
     "checks": dict[str, Grade],
+    "rounds": RoundRules,
 }
 
 _LATEST = datetime(9000, 1, 1, tzinfo=UTC)

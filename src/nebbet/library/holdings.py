@@ -145,6 +145,13 @@ class LibraryFile(Struct, frozen=True):
     valid_until: date | None = None
 
 
+class RoundFile(Struct, frozen=True):
+    """A file that rows of a table can name: its SHA-256, and what it is."""
+
+    sha256: str
+    file: LibraryFile
+
+
 def own_shelf(member: str) -> Shelf:
     """The private shelf of a member; it is put up when something is first to stand on it."""
     return Shelf(f"own-{member}"[:64], "My shelf", owner=member)

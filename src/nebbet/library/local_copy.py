@@ -32,6 +32,7 @@ from nebbet.core.letter import Passage
 from nebbet.core.portions import portions
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.core.records.kinds import Kind
+from nebbet.core.rounds import RoundRules
 from nebbet.library import copied_people, register, schema
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.changes import different
@@ -65,11 +66,15 @@ _WHOLE: dict[str, Any] = {
     "calendar": WorkingCalendar,
     "held": tuple[HeldField, ...],
     "grades": dict[str, Grade],
+    "round_rules": RoundRules,
     "mark": str,
 }
 
 # Tables that are asked for as the library's own, and are empty here: they are on the server alone.
-_ON_SERVER = (schema.remark, schema.round_, schema.round_row)
+_ON_SERVER = (
+    schema.remark, schema.round_, schema.round_row, schema.round_release, schema.kept_round,
+    schema.prompted,
+)  # fmt: skip
 _metadata = MetaData()
 _held = Table(
     "held",

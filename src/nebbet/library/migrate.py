@@ -13,8 +13,8 @@ from nebbet.library import schema
 from nebbet.library.guards import SCHEMA
 from nebbet.library.postgres import NEWER, NO_LIBRARY, OLDER, away
 
-NEWEST = "0010"
-REVISIONS = ("0001", "0002", "0003", "0004", "0005", "0006", "0007", "0008", "0009", NEWEST)
+NEWEST = "0011"
+REVISIONS = ("0001", "0002", "0003", "0004", "0005", "0006", "0007", "0008", "0009", "0010", NEWEST)
 _MAGIC = b"SQLite format 3\x00"
 
 Found = Literal["nothing", "current", "older"]

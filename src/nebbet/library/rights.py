@@ -18,6 +18,11 @@ _TEMPLATE_WRITABLE = (
 )
 _OWN = "author = nebbet_member()"
 _PLAIN_COLLEAGUE = "coalesce(data::jsonb->>'role', 'colleague') = 'colleague'"
+# Where a round asks for a second pair of eyes, these are not those of whoever started it.
+_TWO_EYES = (
+    "NOT EXISTS (SELECT 1 FROM round r WHERE r.id = round_release.id "
+    "AND r.member = nebbet_member() AND r.data::jsonb->>'how' = 'asks')"
+)
 _FILE_SEEN = (
     "EXISTS (SELECT 1 FROM file_claim c WHERE c.sha256 = file.sha256 "
     "AND c.member IN ('', nebbet_member())) OR EXISTS (SELECT 1 FROM file_use u "
@@ -84,6 +89,22 @@ POLICIES: dict[str, list[_Policy]] = {
         ("made", "INSERT", "", "member = nebbet_member()"),
         ("let go", "DELETE", "member = nebbet_member() OR nebbet_leads()", ""),
     ],
+    "round_release": [
+        ("seen", "SELECT", "true", ""),
+        ("made", "INSERT", "", f"member = nebbet_member() AND {_TWO_EYES}"),
+        ("taken out", "DELETE", "nebbet_leads()", ""),
+    ],
+    "kept_round": [
+        ("seen", "SELECT", "true", ""),
+        ("made", "INSERT", "", "member = nebbet_member()"),
+        ("kept", "UPDATE", "member = nebbet_member() OR nebbet_leads()", ""),
+        ("taken out", "DELETE", "member = nebbet_member() OR nebbet_leads()", ""),
+    ],
+    "prompted": [
+        ("seen", "SELECT", "true", ""),
+        ("made", "INSERT", "", "true"),
+        ("answered", "UPDATE", "true", "member IN ('', nebbet_member())"),
+    ],
     "file": [
         ("seen", "SELECT", _FILE_SEEN, ""),
         ("put in", "INSERT", "", "true"),
@@ -118,15 +139,20 @@ CHANGED = {
     "frame": "data",
     "fact": "data",
     "file": "valid_until, name",
+    "kept_round": "data",
+    "prompted": "at, state, member",
 }
 _ADDED = ("edition", "register", "file", "shelf", "template", "presence", "proposal", "contact",
-          "case_", "held_field", "setting", "remark", "round", "round_row")  # fmt: skip
+          "case_", "held_field", "setting", "remark", "round", "round_row", "round_release",
+          "kept_round", "prompted")  # fmt: skip
 _LEADS_ALONE = ("passage", "frame", "fact", "file", "kind", "linked")  # the others have policies
-_ALL = (*CHANGED, "edition", "register", "remark", "round", "round_row", "former", "file_claim",
-        "file_use", "change", "case_person", "held_field", "alembic_version")  # fmt: skip
+_ALL = (*CHANGED, "edition", "register", "remark", "round", "round_row", "round_release",
+        "former", "file_claim", "file_use", "change", "case_person", "held_field",
+        "alembic_version")  # fmt: skip
 _TAKEN_OUT = ("setting", "member", "shelf", "template", "contact", "case_", "held_field",
               "proposal", "presence", "passage", "frame", "fact", "file", "kind",
-              "linked", "remark", "round", "round_row")  # fmt: skip
+              "linked", "remark", "round", "round_row", "round_release", "kept_round",
+              "prompted")  # fmt: skip
 GRANTS = {
     "lead": [
         f"SELECT ON {', '.join(_ALL)}",
@@ -143,7 +169,7 @@ GRANTS = {
             for table, columns in CHANGED.items()
             if table not in _LEADS_ALONE
         ),
-        "DELETE ON remark, round_row",
+        "DELETE ON remark, round_row, kept_round",
         "UPDATE (result) ON linked",  # whoever reads a linked table says what came of it
     ],
 }

@@ -1,33 +1,58 @@
-"""The ledger of rounds: which rows went, as which message, from whom. A row goes once, whoever
-starts its round, and on which computer."""
+"""The ledger of rounds: what each was started with, whether its letters were released, and which
+rows went, as which message, from whom. A row goes once, whoever starts its round, and on which
+computer."""
 
 import hashlib
 from abc import ABC, abstractmethod
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from contextlib import AbstractContextManager
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 from msgspec import Struct
-from sqlalchemy import Connection, Engine, Row, delete, select
+from sqlalchemy import Connection, Engine, Row, cast, delete, func, select
 from sqlalchemy.dialects import postgresql, sqlite
+from sqlalchemy.dialects.postgresql import JSONB
 
-from nebbet.core.errors import UNREADABLE
+from nebbet.core.errors import UNREADABLE, NebbetError
+from nebbet.core.letter import Content, Letter, Passage
+from nebbet.core.records import Fact
 from nebbet.core.records.tables import Cell, ReadTable, TableRow
 from nebbet.core.rounds import Choosing, Matches
+from nebbet.core.rounds.pacing import Pace
+from nebbet.core.sentences import said
 from nebbet.core.values import from_json, to_json
 from nebbet.library.engine import explained, reading
+from nebbet.library.holdings import RoundFile
 from nebbet.library.schema import round_ as round_table
+from nebbet.library.schema import round_release as release_table
 from nebbet.library.schema import round_row as table
 
 _LOOKED_AT = 20  # rounds of a template, for what columns were for
 _CANNOT = "The rounds cannot be read"
 
 
+# How the letters of a round go: at once; when they are released; when somebody else released them.
+How = Literal["go", "held", "asks"]
+
+
+class Snapshot(Struct, frozen=True, omit_defaults=True):
+    """What letters are made of beside a table, as it was at a moment: the template's edition, the
+    facts, the passages, the files that rows name, and letters that were reworded for their row
+    alone."""
+
+    content: Content | None = None
+    facts: tuple[Fact, ...] = ()
+    passages: tuple[Passage, ...] = ()
+    files: Mapping[str, RoundFile] = {}
+    edited: Mapping[int, Letter] = {}
+
+
 class Round(Struct, frozen=True):
     """A round as it was started: what it is called, who started it and when, the template with its
-    edition, the table as it was then, what its columns are for, and which rows were meant."""
+    edition, the table as it was then, what its columns are for, which rows were meant, and when and
+    how they go."""
 
     id: str
     title: str
@@ -38,6 +63,9 @@ class Round(Struct, frozen=True):
     table: ReadTable
     matches: Matches = Matches()
     choosing: Choosing = Choosing()
+    pace: Pace = Pace()
+    how: How = "go"
+    snapshot: Snapshot = Snapshot()
 
 
 class _Kept(Struct, frozen=True, omit_defaults=True):
@@ -49,6 +77,9 @@ class _Kept(Struct, frozen=True, omit_defaults=True):
     rows: tuple[tuple[int, tuple[object, ...]], ...]
     matches: Matches = Matches()
     choosing: Choosing = Choosing()
+    pace: Pace = Pace()
+    how: How = "go"
+    snapshot: Snapshot = Snapshot()
 
 
 class WentRow(Struct, frozen=True):
@@ -79,6 +110,19 @@ class Rounding(ABC):
         }  # fmt: skip
         with self.writing("The round cannot be kept", leads=False) as connection:
             connection.execute(_inserting(connection)(round_table).on_conflict_do_nothing(), row)
+
+    def release_round(self, made: Round, member: str, now: datetime) -> None:
+        """Let the letters of a round go that were held. Raises NebbetError where that is another
+        one's to do."""
+        if made.how == "asks" and member == made.member:
+            raise NebbetError(
+                said("Somebody else is to look at this round before it goes"),
+                kept=said("Nothing was sent"),
+                advice=said("They find it in Rounds"),
+            )
+        row = {"id": made.id, "member": member, "at": now}
+        with self.writing("The round cannot be released", leads=False) as connection:
+            connection.execute(_inserting(connection)(release_table).on_conflict_do_nothing(), row)
 
     def claim_row(
         self, round_id: str, row: str, message_id: str, member: str, now: datetime
@@ -123,6 +167,41 @@ def rounds(engine: Engine, most: int = 200) -> list[Round]:
     return [one for one in found if one is not None]
 
 
+class RoundHead(Struct, frozen=True):
+    """A round in a list: what it is called, who started it and when, with which template, how many
+    of its rows went, and whether it waits until it is released by somebody else."""
+
+    id: str
+    title: str
+    member: str
+    made: datetime
+    template: str
+    went: int = 0
+    how: How = "go"
+    released: bool = False
+
+
+def round_heads(engine: Engine, most: int = 100) -> list[RoundHead]:
+    """The rounds that were started, the newest first, without their tables."""
+    is_server = engine.dialect.name == "postgresql"
+    data = cast(round_table.c.data, JSONB) if is_server else round_table.c.data
+    how = data.op("->>")("how").label("how")
+    rows = select(func.count()).where(table.c.round == round_table.c.id).scalar_subquery()
+    columns = (round_table.c[name] for name in ("id", "title", "member", "made", "template"))
+    wanted = (
+        select(*columns, how, rows.label("went"), release_table.c.id.label("release"))
+        .join(release_table, release_table.c.id == round_table.c.id, isouter=True)
+        .order_by(round_table.c.made.desc())
+        .limit(most)
+    )
+    with explained(_CANNOT), reading(engine) as connection:
+        return [
+            RoundHead(row.id, row.title, row.member, row.made, row.template, row.went,
+                      row.how if row.how in ("held", "asks") else "go", row.release is not None)
+            for row in connection.execute(wanted)
+        ]  # fmt: skip
+
+
 def round_of(engine: Engine, round_id: str) -> Round | None:
     """The round of an id."""
     with explained(_CANNOT), reading(engine) as connection:
@@ -164,7 +243,10 @@ def round_of_letter(engine: Engine, message_id: str) -> OfRound | None:
 
 def _written(made: Round) -> str:
     rows = tuple((row.number, tuple(map(to_json, row.cells))) for row in made.table.rows)
-    kept = _Kept(made.title, made.edition, made.table.headings, rows, made.matches, made.choosing)
+    kept = _Kept(
+        made.title, made.edition, made.table.headings, rows, made.matches, made.choosing,
+        made.pace, made.how, made.snapshot,
+    )  # fmt: skip
     return msgspec.json.encode(kept).decode()
 
 
@@ -177,7 +259,7 @@ def _read(row: Row[Any]) -> Round | None:
     table = ReadTable(kept.headings, rows)
     return Round(
         row.id, kept.title, row.member, row.made, row.template, kept.edition, table,
-        kept.matches, kept.choosing,
+        kept.matches, kept.choosing, kept.pace, kept.how, kept.snapshot,
     )  # fmt: skip
 
 
@@ -194,3 +276,17 @@ def went(engine: Engine, round_id: str) -> dict[str, WentRow]:
             row.row: WentRow(row.row, row.message_id, row.member, row.at)
             for row in connection.execute(wanted)
         }
+
+
+class Release(Struct, frozen=True):
+    """Who let the letters of a round go, and when."""
+
+    member: str
+    at: datetime
+
+
+def releases(engine: Engine, round_ids: Collection[str]) -> dict[str, Release]:
+    """Which of some rounds were released, by their ids."""
+    wanted = select(release_table).where(release_table.c.id.in_(round_ids))
+    with explained(_CANNOT), reading(engine) as connection:
+        return {row.id: Release(row.member, row.at) for row in connection.execute(wanted)}

@@ -7,11 +7,15 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime, time
 from decimal import Decimal
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from nebbet.core.records.cells import harmless
 from nebbet.core.records.tables import Cell, ReadTable, TableRow
 from nebbet.core.sentences import said
 from nebbet.library.disk import write_file
+
+if TYPE_CHECKING:
+    from odf.table import TableCell
 
 MORE = (said("State of the letter"), said("When, or why not"))
 
@@ -24,9 +28,9 @@ def write_round(
     *,
     overwrite: bool = False,
 ) -> int:
-    """Write rows with what is told of each, by their numbers, into a CSV or XLSX file, wholly or
-    not at all; gives how many. Numbers and days stay such in a workbook, and nothing in it is run.
-    """
+    """Write rows with what is told of each, by their numbers, into a CSV, XLSX or ODS file, wholly
+    or not at all; gives how many. Numbers and days stay such in a workbook, and nothing in it is
+    run."""
     made = ([*row.cells, *told.get(row.number, ("", ""))] for row in rows)
     write_file(path, table_bytes(path, [*table.headings, *MORE], made), overwrite=overwrite)
     return len(rows)
@@ -34,8 +38,12 @@ def write_round(
 
 def table_bytes(path: Path, headings: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
     """A table as the file of a name holds it: a workbook, or CSV."""
-    sheet = path.suffix.casefold() == ".xlsx"
-    return _sheet(headings, rows) if sheet else _text(headings, rows)
+    match path.suffix.casefold():
+        case ".xlsx":
+            return _sheet(headings, rows)
+        case ".ods":
+            return _open_sheet(headings, rows)
+    return _text(headings, rows)
 
 
 def _text(headings: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
@@ -88,3 +96,42 @@ def _sheet(headings: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
     sheet.freeze_panes(1, 0)
     book.close()
     return made.getvalue()
+
+
+def _open_sheet(headings: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
+    from odf.opendocument import OpenDocumentSpreadsheet
+    from odf.table import Table, TableRow
+
+    book = OpenDocumentSpreadsheet()
+    sheet = Table(name=said("Rows"))
+    book.spreadsheet.addElement(sheet)
+    for cells in (headings, *rows):
+        line = TableRow()
+        sheet.addElement(line)
+        for cell in cells:
+            line.addElement(_open_cell(cell))
+    made = io.BytesIO()
+    book.write(made)
+    return made.getvalue()
+
+
+def _open_cell(cell: Cell) -> "TableCell":
+    """A cell with its value and as it is seen (ODF 1.3 part 3, §19.385 to §19.397)."""
+    from odf.table import TableCell
+    from odf.text import P
+
+    match cell:
+        case bool():
+            made = TableCell(valuetype="boolean", booleanvalue=str(cell).lower())
+        case Decimal():
+            made = TableCell(valuetype="float", value=format(cell, "f"))
+        case datetime() | date():
+            made = TableCell(valuetype="date", datevalue=cell.isoformat())
+        case time():
+            made = TableCell(valuetype="time", timevalue=f"{cell:PT%HH%MM%SS}")
+        case _:
+            made = TableCell(valuetype="string")
+    shown = cell if isinstance(cell, str) else next(_plain([cell]))
+    for line in shown.splitlines():
+        made.addElement(P(text="".join(sign for sign in line if sign.isprintable())))
+    return made

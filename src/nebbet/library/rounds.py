@@ -11,21 +11,21 @@ from msgspec.structs import replace
 
 from nebbet.core import addresses
 from nebbet.core import letter as letters
-from nebbet.core.checks import Finding, worst
+from nebbet.core.checks import Finding, Severity, worst
 from nebbet.core.inline import Line
 from nebbet.core.letter import Attachment, Letter
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.portions import portions
 from nebbet.core.records import Case, Contact, Matter, contact_for, fold, unfiled_id
 from nebbet.core.records.tables import ReadTable, TableRow
-from nebbet.core.rounds import Matches, RowSaid, doubles, said_by, typed
+from nebbet.core.rounds import Matches, RowSaid, Twice, doubles, said_by, typed
 from nebbet.core.sentences import said
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.holdings import LibraryFile, Template
+from nebbet.library.holdings import LibraryFile, RoundFile, Template
 from nebbet.library.people import People
 from nebbet.library.writing import Writer, begin_for, belonging, examine
 
-State = Literal["ready", "doubtful", "stopped"]
+State = Literal["ready", "doubtful", "stopped", "left out"]
 _AT_ONCE = 200  # rows for which people and cases are asked for at once
 _ROLES = frozenset(map(fold, (
     "case.number", "recipient.email", "recipient.name", "recipient.first_name",
@@ -34,37 +34,35 @@ _ROLES = frozenset(map(fold, (
 _LANGUAGE = re.compile(r"[A-Za-z]{2}([-_][A-Za-z]{2})?")
 
 
-class RoundFile(Struct, frozen=True):
-    """A file of a folder that rows can name: its SHA-256, and what it is."""
-
-    sha256: str
-    file: LibraryFile
-
-
 class Source(Struct, frozen=True):
     """What a round is made of: a table, what its columns are for, the template and the files that
     rows can name, by their folded names. language is that of letters whose row and person say
-    none."""
+    none. edited are letters that somebody reworded for their row alone, by the rows' numbers."""
 
     table: ReadTable
     matches: Matches
     template: Template
     files: Mapping[str, RoundFile] = {}
     language: str = ""
+    edited: Mapping[int, Letter] = {}
 
 
 class RowLetter(Struct, frozen=True):
     """The letter of a row as it would go, what the checks find in it, and what is wrong with the
-    row itself, as findings too. on_file says that its person is known."""
+    row itself, as findings too. on_file says that its person is known, left_out that another row
+    goes in its place."""
 
     said: RowSaid
     letter: Letter
     findings: tuple[Finding, ...] = ()
     on_file: bool = False
+    left_out: bool = False
 
     @property
     def state(self) -> State:
         """Whether it may go: a stop keeps it back, a doubt is to be looked at."""
+        if self.left_out:
+            return "left out"
         match worst(self.findings):
             case "stop":
                 return "stopped"
@@ -74,7 +72,9 @@ class RowLetter(Struct, frozen=True):
 
     def is_kept(self, *, with_doubts: bool) -> bool:
         """Whether it stays back, where those in which something is to be looked at go or not."""
-        return self.state == "stopped" or (self.state == "doubtful" and not with_doubts)
+        return self.state in ("stopped", "left out") or (
+            self.state == "doubtful" and not with_doubts
+        )
 
 
 def names_of(catalogue: Catalogue, template: Template) -> list[str]:
@@ -173,6 +173,18 @@ def _row_letter(
         person = matter.contact
     contact = _contact(row, person)
     case = matter.case if matter else None
+    letter = source.edited.get(row.number)
+    if letter is None:
+        letter = _as_said(source, row, contact, case, begun)
+    examined = examine(catalogue, letter, writer)
+    own = (*_wrong(source, row, matter, case, examined.letter), *examined.findings)
+    return RowLetter(row, examined.letter, own, person is not None)
+
+
+def _as_said(
+    source: Source, row: RowSaid, contact: Contact | None, case: Case | None, begun: _Begun
+) -> Letter:
+    """The letter of a row as the row alone says it."""
     language = _language(row, contact) or source.language
     letter = begun.letter(row.key, contact, case, language)
     letter = replace(letter, **_lines(letter, row))
@@ -180,9 +192,7 @@ def _row_letter(
     for name, cell in row.answers.items():
         text = typed(cell, begun.placeholder(name), letter.language)
         letter = letters.answer(letter, name, text)
-    examined = examine(catalogue, letter, writer)
-    own = (*_wrong(source, row, matter, case, examined.letter), *examined.findings)
-    return RowLetter(row, examined.letter, own, person is not None)
+    return letter
 
 
 def _contact(row: RowSaid, person: Contact | None) -> Contact | None:
@@ -252,22 +262,34 @@ def _wrong(
         )  # fmt: skip
 
 
-def over_all(source: Source, rows: Sequence[RowLetter]) -> dict[int, tuple[Finding, ...]]:
-    """What only all rows together tell, by the numbers of rows: an address that an earlier row has,
-    a file that another person gets, too."""
+class Together(Struct, frozen=True):
+    """What only all rows together tell, by the numbers of rows; and which of them are left out,
+    since another one goes to the same address."""
+
+    findings: Mapping[int, tuple[Finding, ...]] = {}
+    left_out: frozenset[int] = frozenset()
+
+
+def over_all(source: Source, rows: Sequence[RowLetter], twice: Twice = "ask") -> Together:
+    """What only all rows together tell: an address that another row has, of which one may go; a
+    file that another person gets, too."""
     found: dict[int, list[Finding]] = {}
-    for number, earlier in doubles(one.said for one in rows).items():
-        sentence = said("Row {earlier} goes to the same address", earlier=earlier)
-        found.setdefault(number, []).append(Finding("row twice", "doubt", "to", sentence))
-    uses = Counter(fold(name) for one in rows for name in one.said.files)
-    for one in rows:
+    again = doubles((one.said for one in rows), last=twice == "last")
+    for number, other in again.items():
+        sentence = said("Row {other} goes to the same address", other=other)
+        grave: Severity = "doubt" if twice == "ask" else "note"
+        found.setdefault(number, []).append(Finding("row twice", grave, "to", sentence))
+    left_out = frozenset(again if twice != "ask" else ())
+    going = [one for one in rows if one.said.number not in left_out]
+    uses = Counter(fold(name) for one in going for name in one.said.files)
+    for one in going:
         for name in one.said.files:
             if uses[fold(name)] > 1 and fold(name) in source.files:
                 sentence = said("“{name}” goes to others, too", name=name)
                 found.setdefault(one.said.number, []).append(
                     Finding("row file twice", "doubt", "attachments", sentence, name)
                 )
-    return {number: tuple(held) for number, held in found.items()}
+    return Together({number: tuple(held) for number, held in found.items()}, left_out)
 
 
 def unused(source: Source, rows: Iterable[RowLetter]) -> list[str]:
@@ -276,7 +298,10 @@ def unused(source: Source, rows: Iterable[RowLetter]) -> list[str]:
     return sorted(one.file.name for key, one in source.files.items() if key not in named)
 
 
-def with_findings(row: RowLetter, found: Mapping[int, tuple[Finding, ...]]) -> RowLetter:
+def with_findings(row: RowLetter, together: Together) -> RowLetter:
     """A row with what all together tell of it."""
-    more = found.get(row.said.number, ())
-    return replace(row, findings=(*row.findings, *more)) if more else row
+    number = row.said.number
+    more, left_out = together.findings.get(number, ()), number in together.left_out
+    if not more and not left_out:
+        return row
+    return replace(row, findings=(*row.findings, *more), left_out=left_out)

@@ -16,6 +16,7 @@ from nebbet.core.letter import Content, Passage
 from nebbet.core.portions import portions
 from nebbet.core.records import Case, Contact, Fact, Member
 from nebbet.core.records.kinds import Kind
+from nebbet.core.rounds import RoundRules
 from nebbet.library import schema
 from nebbet.library.catalogue import Catalogue, Unread
 from nebbet.library.change_log import mark_now, since
@@ -73,6 +74,7 @@ def read_catalogue(connection: Connection, now: datetime) -> Catalogue:
         editing=_editing(connection, now),
         kinds=_records(Kind, connection, reader),
         grades=read_grades(connection, reader),
+        round_rules=read_round_rules(connection, reader),
         mark=mark,
     )
     found = replace(found, **read_samples(connection))
@@ -109,6 +111,7 @@ def read_changes(
     if change.of("setting"):
         fresh["words"] = read_words(connection, reader)
         fresh["grades"] = read_grades(connection, reader)
+        fresh["round_rules"] = read_round_rules(connection, reader)
     sent = change.of("register")
     if change.of("usage"):
         fresh["usage"] = _usage(connection, now)
@@ -212,6 +215,17 @@ def grades_of(text: str | None, reader: Reader | None = None) -> dict[str, Grade
     """The grades that a setting says; none where it says none."""
     reader = reader or Reader()
     return (reader.decoded(text, dict[str, Grade], "setting", "checks") if text else None) or {}
+
+
+def read_round_rules(connection: Connection, reader: Reader | None = None) -> RoundRules:
+    """What a lead allows in rounds."""
+    return round_rules_of(setting(connection, "rounds"), reader)
+
+
+def round_rules_of(text: str | None, reader: Reader | None = None) -> RoundRules:
+    """What a setting allows in rounds; everything where it says nothing."""
+    reader = reader or Reader()
+    return (reader.decoded(text, RoundRules, "setting", "rounds") if text else None) or RoundRules()
 
 
 def _records(

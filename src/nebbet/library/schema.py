@@ -336,6 +336,37 @@ round_row = Table(
     Index("round_row_message", "message_id"),
 )
 
+# The rounds whose letters were held and released, and by whom.
+round_release = Table(
+    "round_release",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("member", String(64), nullable=False),
+    Column("at", Moment, nullable=False),
+)
+
+# What a round is made of, kept under a name, to be run again with another table.
+kept_round = Table(
+    "kept_round",
+    metadata,
+    Column("id", String(64), primary_key=True),
+    Column("member", String(64), nullable=False),
+    Column("data", Text, nullable=False),
+)
+
+# Letters that are offered since a case changed, until somebody answers.
+prompted = Table(
+    "prompted",
+    metadata,
+    Column("id", String(140), primary_key=True),
+    Column("case_", String(64), nullable=False),
+    Column("template", String(64), nullable=False),
+    Column("at", Moment, nullable=False),
+    Column("state", String(16), nullable=False),
+    Column("member", String(64), nullable=False, server_default=""),
+    Index("prompted_state", "state", "at"),
+)
+
 register = Table(
     "register",
     metadata,

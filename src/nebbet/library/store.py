@@ -37,6 +37,7 @@ from nebbet.library.proposals import Proposing
 from nebbet.library.reader import Reader
 from nebbet.library.remarks import Remarking
 from nebbet.library.roles import role_in
+from nebbet.library.round_kept import KeepingRounds
 from nebbet.library.round_ledger import Rounding
 from nebbet.library.rows import (
     RECORDS,
@@ -95,7 +96,7 @@ def _bring_up_to_date(engine: Engine, found: migrate.Found) -> None:
         migrate.upgrade(engine)
 
 
-class Library(Proposing, Arranging, KeepingPeople, SettingUp, Remarking, Rounding):
+class Library(Proposing, Arranging, KeepingPeople, SettingUp, Remarking, Rounding, KeepingRounds):
     """One open library, and what the person at the keyboard may do in it."""
 
     def __init__(self, engine: Engine, role: Role = "lead") -> None:

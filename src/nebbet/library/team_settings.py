@@ -1,5 +1,5 @@
 """What a team has set for all: its working days, the words of its spelling, how grave its checks
-are."""
+are, what is allowed in rounds."""
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
@@ -11,9 +11,10 @@ from sqlalchemy import Connection
 
 from nebbet.core.checks import Grade
 from nebbet.core.dates import NINE_TO_FIVE, calendar_for
+from nebbet.core.rounds import RoundRules
 from nebbet.library.documents import WHATEVER, Seen
 from nebbet.library.holdings import Overtaken
-from nebbet.library.rows import calendar_of, grades_of, kept_calendar, with_word
+from nebbet.library.rows import calendar_of, grades_of, kept_calendar, round_rules_of, with_word
 from nebbet.library.writes import put_setting
 
 
@@ -67,3 +68,15 @@ class SettingUp(ABC):
 
         with self.writing("The check cannot be set") as connection:
             put_setting(connection, "checks", made)
+
+    def put_round_rules(self, rules: RoundRules, seen: RoundRules) -> None:
+        """Say what is allowed in rounds; seen is what was when it was shown."""
+
+        def made(text: str | None) -> str:
+            held = round_rules_of(text)
+            if held not in (seen, rules):
+                raise Overtaken(held)
+            return msgspec.json.encode(rules).decode()
+
+        with self.writing("The rules for rounds cannot be kept") as connection:
+            put_setting(connection, "rounds", made)

@@ -13,6 +13,8 @@ from nebbet.library.entries import Registered
 # server, its copy or its register entry still to be made. gone: all done.
 State = Literal["held", "waiting", "sending", "refused", "uncertain", "sent", "gone"]
 WAITING: tuple[State, ...] = ("held", "waiting", "sending", "refused", "uncertain", "sent")
+# When a letter is due that waits for somebody's word: never by itself. Seconds since 1970.
+UNTIL_RELEASED = 250_000_000_000.0
 RETURNABLE: tuple[State, ...] = ("held", "waiting", "refused")
 
 
@@ -42,3 +44,8 @@ class Queued(Struct, frozen=True):
     due: float
     attempts: int = 0
     words: str = ""
+
+    @property
+    def waits_for_release(self) -> bool:
+        """Whether it goes only when its round is released."""
+        return self.state == "held" and self.due >= UNTIL_RELEASED

@@ -4,13 +4,23 @@ from collections.abc import Iterable, Mapping, Sequence
 
 import msgspec
 from msgspec.structs import replace
-from sqlalchemy import ColumnElement, Connection, Engine, RowMapping, delete, insert, select, update
+from sqlalchemy import (
+    ColumnElement,
+    Connection,
+    Engine,
+    RowMapping,
+    bindparam,
+    delete,
+    insert,
+    select,
+    update,
+)
 
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Letter, to_json
 from nebbet.library.engine import explained
 from nebbet.personal.alone import alone
-from nebbet.personal.items import RETURNABLE, WAITING, Item, Queued, State
+from nebbet.personal.items import RETURNABLE, UNTIL_RELEASED, WAITING, Item, Queued, State
 from nebbet.personal.open_letters import write_answers
 from nebbet.personal.tables import letter_table, outbox_table, passed_table
 
@@ -208,13 +218,42 @@ def sent_item(engine: Engine, message_id: str) -> Item | None:
     return _whole(engine, sent)
 
 
-def drop_round(engine: Engine, round_id: str) -> int:
-    """Take the letters of a round out of the outbox that have not gone; gives how many. They are
-    made anew when the round goes on."""
+def drop_round(engine: Engine, round_id: str, states: Sequence[State] = RETURNABLE) -> int:
+    """Take the letters of a round out of the outbox that have not gone, or are in some states;
+    gives how many. They are made anew when the round goes on."""
     mine = outbox_table.c.id.startswith(f"{round_id}-", autoescape=True)
-    may = mine & outbox_table.c.state.in_(RETURNABLE)
+    may = mine & outbox_table.c.state.in_(states)
     with explained("The round cannot be stopped"), engine.begin() as connection:
         return connection.execute(delete(outbox_table).where(may)).rowcount
+
+
+def held_rounds(engine: Engine) -> frozenset[str]:
+    """The rounds of which letters wait until they are released."""
+    table = outbox_table
+    held = (table.c.state == "held") & (table.c.due >= UNTIL_RELEASED)
+    with explained("The outbox cannot be read"), engine.connect() as connection:
+        ids = connection.scalars(select(table.c.id).where(held))
+        return frozenset(one.rpartition("-")[0] for one in ids)
+
+
+def release_round(engine: Engine, round_id: str, dues: Iterable[float]) -> int:
+    """Let the letters of a round go that wait for that, in the order of its rows, each when it is
+    due; gives how many."""
+    table = outbox_table
+    mine = table.c.id.startswith(f"{round_id}-", autoescape=True)
+    held = mine & (table.c.state == "held") & (table.c.due >= UNTIL_RELEASED)
+    with explained("The round cannot be released"), engine.begin() as connection:
+        ids = sorted(connection.scalars(select(table.c.id).where(held)), key=_row_of)
+        rows = [{"at": one, "due_then": due} for one, due in zip(ids, dues, strict=False)]
+        if rows:
+            each = update(table).where(table.c.id == bindparam("at"))
+            connection.execute(each.values(due=bindparam("due_then")), rows)
+        return len(rows)
+
+
+def _row_of(item_id: str) -> int:
+    number = item_id.rpartition("-r")[2]
+    return int(number) if number.isdigit() else 0
 
 
 def ids_of_round(engine: Engine, round_id: str) -> frozenset[str]:

@@ -1,7 +1,7 @@
 """Looking into a folder of a mailbox: new messages, other flags, what is gone.
 
-RFC 9051 (IMAP4rev2), RFC 7162 (CONDSTORE, QRESYNC). Nothing is marked by looking: headers and texts are
-fetched with PEEK from a folder that is selected for reading only.
+RFC 9051 (IMAP4rev2), RFC 7162 (CONDSTORE, QRESYNC). Nothing is marked by looking: headers and texts
+are fetched with PEEK from a folder that is selected for reading only.
 """
 
 import re

@@ -10,6 +10,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.personal.items import Queued
 from nebbet.post.delivering import RETRY_SECONDS, Office, deliver_due, write_outcomes
 
+_LONGEST = 3600.0  # seconds: the clock may be set, and a letter may wait for years
 _IDLE = 60.0  # seconds until it is looked whether another program put something into the outbox
 _AT_ONCE = 25  # letters until it is told how they went: a round may have thousands
 _STUCK = 2.0  # seconds until what the personal file did not take is tried again
@@ -91,4 +92,5 @@ class Carrier:
             return _STUCK
         looks, states = self._office.looks, ("held", "waiting", "sent")
         dues = [e.due for e in left if e.state in states or looks.is_to_be(e)]
-        return max(0.05, min([due - self._office.now() for due in dues], default=_IDLE))
+        until = min([due - self._office.now() for due in dues], default=_IDLE)
+        return max(0.05, min(until, _LONGEST))

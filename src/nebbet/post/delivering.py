@@ -21,6 +21,9 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.letter import counts_from_sending
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.outgoing import Outgoing
+from nebbet.core.rounds.pacing import Pace, moments
+from nebbet.library.round_ledger import releases, round_of
+from nebbet.library.round_snapshot import as_started
 from nebbet.library.store import Library
 from nebbet.library.writing import Writer
 from nebbet.personal import outbox
@@ -103,6 +106,7 @@ def deliver_due(
     write_outcomes(office)
     with alone(office.personal) as nobody_else:
         if nobody_else:
+            _release(office)
             # What follows may take time or fail: no letter waits for that of another one.
             _record_all(office, _let_go(office, ended, most))
             if not ended():
@@ -131,6 +135,22 @@ def _let_go(office: Office, ended: Callable[[], bool], most: int = 0) -> list[Qu
         for line in lines.values():
             line.leave()
     return out
+
+
+def _release(office: Office) -> None:
+    """Let the letters of rounds go that were released, here or by somebody else."""
+    try:
+        if not (waiting := outbox.held_rounds(office.personal)):
+            return
+        engine = office.library.register_engine
+        for round_id in releases(engine, waiting):
+            made = round_of(engine, round_id)
+            first = datetime.fromtimestamp(office.now(), UTC).astimezone()
+            pace = made.pace if made else Pace()
+            dues = (moment.timestamp() for moment in moments(first, pace))
+            outbox.release_round(office.personal, round_id, dues)
+    except NebbetError as error:
+        office.stuck.append(error)
 
 
 def _found_to_have_gone(office: Office) -> list[Queued]:
@@ -199,9 +219,11 @@ def _of_the_day(office: Office, entry: Queued) -> Queued:
     """The letter as it is to go today. Raises DeliveryError when it cannot go now or any more."""
     if not counts_from_sending(entry.item.letter):
         return entry
-    moment = datetime.fromtimestamp(office.now(), UTC)
+    moment, engine = datetime.fromtimestamp(office.now(), UTC), office.library.register_engine
     try:
         catalogue = office.library.catalogue(moment)
+        if entry.item.round and (made := round_of(engine, entry.item.round)):
+            catalogue = as_started(catalogue, made.snapshot)
     except NebbetError as error:
         raise DeliveryError("unreachable", error.what, "Nebbet tries again by itself") from None
     try:

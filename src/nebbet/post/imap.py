@@ -1,7 +1,7 @@
 """Filing sent messages in one's own mailbox and finding them again (RFC 3501)."""
 
 import logging
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from contextlib import ExitStack, contextmanager, suppress
 from datetime import datetime
 from functools import partial
@@ -141,14 +141,15 @@ def _sent_folder(client: IMAPClient, account: Account) -> str:
     return _special(client, b"\\Sent") or account.sent_folder
 
 
-def file_draft(account: Account, password: str, data: bytes, moment: datetime) -> str:
-    """Put a message into the folder of drafts, as one (RFC 9051 §2.3.2), and return the folder: the
+def file_drafts(account: Account, password: str, some: Iterable[bytes], moment: datetime) -> str:
+    """Put messages into the folder of drafts, as such (RFC 9051 §2.3.2), and return the folder: the
     one that the server names so (RFC 6154), or “Drafts”, which is made if it is not there."""
     with mailbox(account, password) as client:
         folder = _special(client, b"\\Drafts") or _DRAFTS
         if not client.folder_exists(folder):
             client.create_folder(folder)
-        client.append(folder, data, flags=(b"\\Draft", b"\\Seen"), msg_time=moment)
+        for data in some:
+            client.append(folder, data, flags=(b"\\Draft", b"\\Seen"), msg_time=moment)
         return folder
 
 

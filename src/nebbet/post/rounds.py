@@ -1,6 +1,7 @@
 """Starting a round: its rows become letters in the outbox, each fixed as it is to go."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from datetime import datetime
 from pathlib import Path
 
 from msgspec import Struct
@@ -11,15 +12,16 @@ from nebbet.core.checks import worst
 from nebbet.core.errors import NebbetError
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import fold
-from nebbet.core.rounds.pacing import Pace, moments
+from nebbet.core.rounds.pacing import moments
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.round_ledger import Round, went
-from nebbet.library.rounds import RoundFile, RowLetter
+from nebbet.library.holdings import RoundFile
+from nebbet.library.round_ledger import Round, releases, went
+from nebbet.library.rounds import RowLetter
 from nebbet.library.store import Library
-from nebbet.library.writing import Examined, Writer
+from nebbet.library.writing import Examined, Writer, examine
 from nebbet.personal import outbox
-from nebbet.personal.items import Item
-from nebbet.post.sending import finish, put_items
+from nebbet.personal.items import UNTIL_RELEASED, Item
+from nebbet.post.sending import Kept, finish, put_items
 
 _AT_ONCE, _MOST_AT_ONCE = 25, 4 * 2**20  # letters, and bytes, put into the outbox in one act
 LARGEST = 25 * 2**20  # bytes of a file that goes along; common practice, no source
@@ -40,19 +42,20 @@ def start(
     started: Round,
     rows: Iterable[RowLetter],
     writer: Writer,
-    pace: Pace,
     *,
     token: Callable[[], str],
     files: EncodedFiles,
     with_doubts: bool,
 ) -> Iterator[Out]:
-    """Keep a round and put its letters into the outbox, one after the other; a row that is there,
-    or went, is passed over, so that to start again does no harm. with_doubts lets rows go in which
-    something is to be looked at; one with a stop never goes."""
+    """Keep a round and put its letters into the outbox, one after the other, to go as it says; a
+    row that is there, or went, is passed over, so that to start again does no harm. with_doubts
+    lets rows go in which something is to be looked at; one with a stop never goes."""
     library.keep_round(started)
     gone = went(library.register_engine, started.id)
     there = outbox.ids_of_round(personal, started.id)
-    dues = moments(writer.moment, pace)
+    dues = moments(writer.moment, started.pace)
+    if started.how != "go" and releases(library.register_engine, [started.id]):
+        started = replace(started, how="go")
     some = _Some(personal)
     try:
         for row in rows:
@@ -62,8 +65,16 @@ def start(
             elif row.is_kept(with_doubts=with_doubts):
                 yield Out(row.said.number, "kept")
             else:
-                item = finished(catalogue, started, row, writer, token=token, files=files)
-                some.add(row.said.number, item, next(dues).timestamp())
+                due = next(dues) if started.how == "go" else None
+                until = due.timestamp() if due else UNTIL_RELEASED
+                try:
+                    item = finished(
+                        catalogue, started, row, writer, token=token, files=files, due=due
+                    )
+                except Kept:  # by the day on which it is to go, something is in the way
+                    yield Out(row.said.number, "kept")
+                    continue
+                some.add(row.said.number, item, until)
                 if some.is_full:
                     yield from some.put()
     except NebbetError:
@@ -112,14 +123,18 @@ def finished(
     *,
     token: Callable[[], str],
     files: EncodedFiles,
+    due: datetime | None = None,
 ) -> Item:
-    """The letter of a row as it goes. Raises NebbetError where it cannot."""
+    """The letter of a row as it goes; on the day on which it is due, where that is another one than
+    today. Raises Kept where something is in the way, NebbetError where it cannot go."""
     letter = replace(row.letter, id=item_id(started, row.said.key))
     own = tuple(one for one in row.findings if not one.rule.startswith("row"))
     seen = {one.key for one in own if worst((one,)) != "stop"}
-    item = finish(
-        catalogue, Examined(letter, (), own), writer, token=token, files=files, acknowledged=seen
-    )
+    then = Examined(letter, (), own)
+    if due and due.date() != writer.moment.date():
+        writer = replace(writer, moment=due)
+        then = examine(catalogue, letter, writer)
+    item = finish(catalogue, then, writer, token=token, files=files, acknowledged=seen)
     return replace(item, round=started.id, row=row.said.key)
 
 

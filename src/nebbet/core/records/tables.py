@@ -16,6 +16,7 @@ from typing import Any
 from msgspec import Struct
 
 from nebbet.core.errors import NebbetError
+from nebbet.core.records.areas import areas_in
 from nebbet.core.sentences import counted, said
 
 Cell = str | bool | Decimal | date | datetime | time
@@ -45,7 +46,8 @@ class TableRow(Struct, frozen=True):
 class ReadTable(Struct, frozen=True):
     """A table that was read: its headings, no two the same, and the rows below them.
 
-    sheets are the names of all there are in its file, sheet the one that was read. encoding and
+    sheets are the names of all there are in its file, and of the tables and ranges in them, sheet
+    the one that was read. encoding and
     delimiter are of a text, as they were found or given. told are sentences on what was made of it.
     """
 
@@ -101,9 +103,12 @@ def _read_book(data: bytes, sheet: str) -> ReadTable:
             said("The table cannot be read: it is no workbook, or damaged"),
             said("Open it where it was made and save it again"),
         ) from error
-    chosen = sheet if sheet in names else _fullest(book, names)
+    areas = areas_in(data) if data.startswith(b"PK") else {}
+    areas = {name: area for name, area in areas.items() if area.sheet in names}
+    area = areas.get(sheet) if sheet not in names else None
+    chosen = sheet if sheet in names or area else _fullest(book, names)
     try:
-        found = book.get_sheet_by_name(chosen)
+        found = book.get_sheet_by_name(area.sheet if area else chosen)
         if found.height > MOST_ROWS:
             raise _too_long(found.height)
         rows = found.to_python(skip_empty_area=False)
@@ -120,8 +125,14 @@ def _read_book(data: bytes, sheet: str) -> ReadTable:
                 count=len(merged),
             )
         )
-    numbered = ((number, [_cell(one) for one in row]) for number, row in enumerate(rows, 1))
-    return _table(numbered, told, sheets=names, sheet=chosen)
+    first, last = (area.top, area.bottom + 1) if area else (0, len(rows))
+    columns = slice(area.left, area.right + 1) if area else slice(None)
+    numbered = (
+        (number, [_cell(one) for one in row[columns]])
+        for number, row in enumerate(rows[first:last], first + 1)
+    )
+    every = (*names, *(name for name in areas if name not in names))
+    return _table(numbered, told, sheets=every, sheet=chosen)
 
 
 def _require_sane(data: bytes) -> None:

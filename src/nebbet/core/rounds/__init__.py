@@ -1,14 +1,17 @@
 """Rounds: one template to each row of a table, one message each."""
 
-from nebbet.core.rounds.choosing import Choosing, chosen, doubles, read_ranges
+from nebbet.core.rounds.choosing import Choosing, Twice, chosen, doubles, read_ranges
 from nebbet.core.rounds.matching import ROLES, Matches, propose, role_title
 from nebbet.core.rounds.rows import RowSaid, key_of, said_by, typed
+from nebbet.core.rounds.rules import RoundRules
 
 __all__ = [
     "ROLES",
     "Choosing",
     "Matches",
+    "RoundRules",
     "RowSaid",
+    "Twice",
     "chosen",
     "doubles",
     "key_of",

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import date, datetime
+from typing import Literal
 
 from msgspec import Struct
 
@@ -17,6 +18,8 @@ from nebbet.core.rounds.rows import RowSaid
 from nebbet.core.sentences import said
 from nebbet.core.values import Value
 
+# What becomes of an address that several rows have: it is asked about, or one of them goes.
+Twice = Literal["ask", "first", "last"]
 _NUMBER = re.compile(r"[-+]?(?:0|[1-9][\d\s'\u2019\u00a0\u202f]*)(?:[.,]\d+)*")
 _RANGE = re.compile(r"(\d+)(?:\s*[-–]\s*(\d+)?)?")
 
@@ -24,12 +27,14 @@ _RANGE = re.compile(r"(\d+)(?:\s*[-–]\s*(\d+)?)?")
 class Choosing(Struct, frozen=True, omit_defaults=True):
     """Which rows: by their places among the rows (1 is the first below the headings), as `1-20,
     35`; with all of some words; for which a condition over the headings holds; without those that
-    were taken out by hand, by their numbers in the file."""
+    were taken out by hand, by their numbers in the file. twice says which of several rows with one
+    address go."""
 
     places: str = ""
     words: str = ""
     when: str = ""
     out: frozenset[int] = frozenset()
+    twice: Twice = "ask"
 
 
 def read_ranges(text: str, count: int) -> frozenset[int]:
@@ -120,15 +125,15 @@ def _value(cell: Cell) -> Value:
     return cell
 
 
-def doubles(rows: Iterable[RowSaid]) -> Mapping[int, int]:
+def doubles(rows: Iterable[RowSaid], *, last: bool = False) -> Mapping[int, int]:
     """The rows that go to somebody to whom an earlier one goes already, by their numbers, with the
-    number of the earlier one."""
-    first: dict[str, int] = {}
+    number of the first such one; with last, those to whom a later one goes, with the last."""
+    goes: dict[str, int] = {}
     found: dict[int, int] = {}
-    for row in rows:
+    for row in reversed([*rows]) if last else rows:
         key = row.to[0].key if row.to else ""
-        if key and key in first:
-            found[row.number] = first[key]
+        if key and key in goes:
+            found[row.number] = goes[key]
         elif key:
-            first[key] = row.number
+            goes[key] = row.number
     return found

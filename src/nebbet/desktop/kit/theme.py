@@ -283,7 +283,7 @@ QToolButton:hover {{ border-color: {rule}; }}
 QToolButton:focus {{ border-color: {plum}; }}
 QToolButton:checked {{ background: {chosen}; border-color: {plum}; }}
 QCheckBox {{ color: {ink}; spacing: 6px; }}
-QCheckBox::indicator:unchecked {{
+QCheckBox::indicator:unchecked, QTableView::indicator:unchecked {{
     width: 12px; height: 12px; border: 1px solid {faint}; background: {field};
 }}
 QCheckBox:focus {{ color: {plum}; }}

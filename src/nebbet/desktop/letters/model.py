@@ -1,6 +1,7 @@
 """The letter being written, worked out anew by the core after every change."""
 
 from collections.abc import Callable
+from typing import Protocol
 
 from msgspec.structs import replace
 from PySide6.QtCore import QElapsedTimer, QObject, Qt, Signal
@@ -15,9 +16,9 @@ from nebbet.core.placeholders import Particular
 from nebbet.core.records import Matter, Person, fold
 from nebbet.desktop.kit.member_form import LANGUAGES
 from nebbet.desktop.paper.fillings import Filling, fillings_of
-from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.addressing import about_case, for_recipient, in_other_language
+from nebbet.library.catalogue import Catalogue
 from nebbet.library.holdings import Template
 from nebbet.library.rewording import newer_edition, started_over, take_over
 from nebbet.library.writing import NO_OTHERS, Others, Writer, examine
@@ -25,21 +26,34 @@ from nebbet.library.writing import NO_OTHERS, Others, Writer, examine
 TOGETHER = 1500  # milliseconds within which typing is one act
 
 
+class Keeping(Protocol):
+    """What keeps a letter as it is written: the pile, or the row of a round."""
+
+    def keep(self, letter: Letter) -> object:
+        """Keep a letter as it is now."""
+
+
 class LetterModel(QObject):
-    """Holds one open letter.
+    """Holds one open letter. catalogue gives what it is worked out with: the library, unless that
+    of another moment is wanted.
 
     replaced says that another text is shown now, reverted that an earlier or later state of it is
-    back; worked_out that values, attachments or findings are new. Every change is kept by the
-    open letters.
+    back; worked_out that values, attachments or findings are new. Every change is kept by letters.
     """
 
     replaced = Signal()
     reverted = Signal()
     worked_out = Signal()
 
-    def __init__(self, shared: SharedLibrary, letters: OpenLetters) -> None:
+    def __init__(
+        self,
+        shared: SharedLibrary,
+        letters: Keeping,
+        catalogue: Callable[[], Catalogue] | None = None,
+    ) -> None:
         super().__init__()
         self._shared, self._letters = shared, letters
+        self._catalogue = catalogue or (lambda: shared.catalogue)
         self.letter: Letter | None = None
         self.particulars: tuple[Particular, ...] = ()
         self.findings: tuple[Finding, ...] = ()
@@ -76,7 +90,7 @@ class LetterModel(QObject):
             self.worked_out.emit()
 
     def _work_out(self, letter: Letter) -> None:
-        found = examine(self._shared.catalogue, letter, self.writer())
+        found = examine(self._catalogue(), letter, self.writer())
         self.letter, self.particulars, self.findings = (
             found.letter, found.particulars, found.findings,
         )  # fmt: skip
@@ -162,12 +176,12 @@ class LetterModel(QObject):
     def set_recipient(self, person: Person | None, act: str = "") -> None:
         """Choose the person; a case of somebody else goes, an only case comes along."""
         if self.letter:
-            self._address(for_recipient(self._shared.catalogue, self.letter, person), act)
+            self._address(for_recipient(self._catalogue(), self.letter, person), act)
 
     def set_case(self, matter: Matter | None) -> None:
         """Choose the case; its contact comes along."""
         if self.letter:
-            self._address(about_case(self._shared.catalogue, self.letter, matter))
+            self._address(about_case(self._catalogue(), self.letter, matter))
 
     def _address(self, letter: Letter, act: str = "") -> None:
         other = self.letter is not None and letter.language != self.letter.language
@@ -181,11 +195,11 @@ class LetterModel(QObject):
         """Write in another language: with the template's own text in it where the words are still
         the template's."""
         if self.letter and code != self.letter.language:
-            self._address(in_other_language(self._shared.catalogue, self.letter, code))
+            self._address(in_other_language(self._catalogue(), self.letter, code))
 
     def languages(self) -> list[str]:
         """The languages that the letter's template has, or, without one, those of the team."""
-        template = self._shared.catalogue.templates.get(self.letter.template if self.letter else "")
+        template = self._catalogue().templates.get(self.letter.template if self.letter else "")
         codes = list(template.content.texts) if template else list(LANGUAGES)
         if self.letter and self.letter.language not in codes:
             codes.append(self.letter.language)
@@ -230,7 +244,7 @@ class LetterModel(QObject):
     def start_over(self, template: Template) -> None:
         """Take a template in the place of all that is written; the recipient and case stay."""
         if self.letter:
-            catalogue = self._shared.catalogue
+            catalogue = self._catalogue()
             self._change(started_over(catalogue, self.letter, template), text=True)
 
     def take_words(self, subject: str, body: Body) -> None:
@@ -241,7 +255,7 @@ class LetterModel(QObject):
     def newer_edition(self) -> Template | None:
         """The letter's template, if there is a newer edition of it than the letter was begun
         with."""
-        return newer_edition(self._shared.catalogue, self.letter) if self.letter else None
+        return newer_edition(self._catalogue(), self.letter) if self.letter else None
 
     def take_over(self, old: Template, new: Template) -> bool:
         """Take over what changed from one edition to another, and keep what was typed. Returns
@@ -257,6 +271,6 @@ class LetterModel(QObject):
     def declare(self, template: Template) -> None:
         """Take over a template's placeholders, for a body that is put at the cursor."""
         if self.letter:
-            content = self._shared.catalogue.included(template.content)
+            content = self._catalogue().included(template.content)
             merged = letters.merge_declared(self.letter.placeholders, content.placeholders)
             self._change(replace(self.letter, placeholders=merged))

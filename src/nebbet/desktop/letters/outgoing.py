@@ -5,11 +5,12 @@ from datetime import datetime
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core.message.received import Received
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.message_view import MessageView
 from nebbet.desktop.kit.notices import Voice
 from nebbet.desktop.session.sending import Sending
-from nebbet.personal.items import RETURNABLE, Queued
+from nebbet.personal.items import RETURNABLE, UNTIL_RELEASED, Queued
 
 _SAID = {
     "held": "This letter is held until {due}. Until then it can be taken back.",
@@ -19,6 +20,8 @@ _SAID = {
     "uncertain": "This letter may have gone.",
     "sent": "This letter has gone.",
 }
+
+_UNTIL_RELEASED = said("This letter waits until its round is released.")
 
 
 class OutgoingView(QWidget):
@@ -44,12 +47,14 @@ class OutgoingView(QWidget):
         """Show where a letter stands."""
         fresh = self.id != entry.item.id
         self.id = entry.item.id
-        due = datetime.fromtimestamp(entry.due).strftime("%H:%M:%S")
-        self._state.setText(_SAID.get(entry.state, "").format(due=due))
+        due = datetime.fromtimestamp(min(entry.due, UNTIL_RELEASED)).strftime("%H:%M:%S")
+        words = _SAID.get(entry.state, "").format(due=due)
+        self._state.setText(_UNTIL_RELEASED if entry.waits_for_release else words)
         self.words.setText(entry.words)
         self.words.setVisible(bool(entry.words))
         self.take_back.setVisible(entry.state in RETURNABLE)
-        self.again.setVisible(entry.state in ("held", "waiting", "refused", "uncertain"))
+        again = entry.state in ("held", "waiting", "refused", "uncertain")
+        self.again.setVisible(again and not entry.waits_for_release)
         self.again.setText("Send it again" if entry.state == "uncertain" else "Send now")
         self.went.setVisible(entry.state == "uncertain")
         if fresh:

@@ -45,10 +45,12 @@ _IN_THE_WAY = "what stands in the way"  # of sending: over as soon as it does no
 
 class LettersPage(Place):
     """The pile on the left, the paper in the middle, the particulars on the right. entry_wanted
-    tells the message id of a letter that somebody wants to read, person_wanted whose page."""
+    tells the message id of a letter that somebody wants to read, person_wanted whose page,
+    round_wanted which round."""
 
     entry_wanted = Signal(str)
     person_wanted = Signal(str)
+    round_wanted = Signal(str)
     title = "Letters"
     help = (
         "Take a template with Ctrl+J, choose whom the letter is for, and complete what is marked: "
@@ -232,6 +234,8 @@ class LettersPage(Place):
             self.open_letter(found, choose=False)
         elif kind == "arrived":
             self.arriving.open_key(found)
+        elif kind == "round":
+            self.round_wanted.emit(found)
         else:
             self._open_outgoing(found)
 

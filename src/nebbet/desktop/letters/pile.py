@@ -1,6 +1,6 @@
 """The pile: what waits for this person, open letters and the outbox."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
 
 from PySide6.QtCore import Qt, Signal
@@ -32,12 +32,19 @@ STATES = {
 
 _FEW, _MORE = 10, "more arrived"  # rows with which open letters stay in sight
 _ARRIVED = 200  # threads that are shown: older ones are found in the mailbox
+_LATER = 3600.0  # seconds after which it is looked again what is due
+_GOING = (
+    "held",
+    "waiting",
+    "sending",
+    "sent",
+)  # states of what goes by itself
 _WORDS = 80  # signs of a text that stand for it
 
 
 class Pile(QWidget):
     """Lists arrived messages, open letters and the outbox. opened tells the key of the row that was
-    chosen: "arrived:", "letter:" or "outbox:" and an id."""
+    chosen: "arrived:", "letter:", "outbox:" or "round:" and an id."""
 
     opened = Signal(str)
 
@@ -61,10 +68,12 @@ class Pile(QWidget):
         """Show the pile as it is now."""
         letters = [_letter_choice(letter) for letter in self._letters.held.values()]
         now = self._sending.seconds()
-        waiting = [_outbox_choice(entry, now) for entry in self._sending.outbox]
+        rounds, others = _by_round(self._sending.outbox)
+        waiting = [_outbox_choice(entry, now) for entry in others]
+        waiting += [_round_choice(key, entries) for key, entries in rounds.items()]
         next_due = min((e.due for e in self._sending.outbox if e.state == "held"), default=0)
         if next_due > now:  # what is held then is on its way
-            self._due.start(int((next_due - now) * 1000) + 50)
+            self._due.start(int(min(next_due - now, _LATER) * 1000) + 50)
         choices: list[Choice] = []
         if arrived := self._arrived():
             choices += [Choice("", said("Arrived"), heading=True), *arrived]
@@ -162,6 +171,28 @@ def _first_words(letter: Letter) -> str:
     """How the text of a letter without a subject begins."""
     lines = (inline.shown(line, blank=lambda _name: "…") for line in lines_of(letter.body))
     return next((" ".join(line.split())[:_WORDS] for line in lines if line.strip()), "")
+
+
+def _by_round(outbox: Iterable[Queued]) -> tuple[dict[str, list[Queued]], list[Queued]]:
+    """The letters of rounds that wait, by their rounds, and all others: thousands may wait, and
+    those that need somebody stand alone."""
+    rounds: dict[str, list[Queued]] = {}
+    others = []
+    for entry in outbox:
+        if entry.item.round and entry.state in _GOING:
+            rounds.setdefault(entry.item.round, []).append(entry)
+        else:
+            others.append(entry)
+    return rounds, others
+
+
+def _round_choice(key: str, entries: list[Queued]) -> Choice:
+    """The row of a round of which letters wait."""
+    words = counted("1 letter waits", "{count} letters wait", count=len(entries))
+    held = all(entry.waits_for_release for entry in entries)
+    aside = said("to be released") if held else said("going")
+    tone = "ochre_edge" if held else "slate"
+    return Choice(f"round:{key}", entries[0].item.entry.title, words, aside, tone=tone)
 
 
 def _outbox_choice(entry: Queued, now: float) -> Choice:

@@ -142,10 +142,10 @@ class WaysOut:
             secrets = session.parts.secrets
 
             def file() -> str:
-                from nebbet.post.imap import file_draft
+                from nebbet.post.imap import file_drafts
                 from nebbet.post.secret import secret_of
 
-                return file_draft(account, secret_of(account, secrets), found.data, moment)
+                return file_drafts(account, secret_of(account, secrets), [found.data], moment)
 
             session.network.run(
                 file,

@@ -9,6 +9,7 @@ from nebbet.core.errors import NebbetError
 from nebbet.core.records.tables import TableRow
 from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.catalogue import Catalogue
 from nebbet.library.rounds import RowLetter, Source, look
 
 _AT_ONCE = 50  # rows that are told at once
@@ -30,16 +31,12 @@ class Looking(QObject):
         self._turn = 0
         self._some.connect(self._on_some)
 
-    @property
-    def turn(self) -> int:
-        """How often something was asked."""
-        return self._turn
-
-    def ask(self, source: Source, rows: Sequence[TableRow]) -> None:
-        """Look through rows, from the first on."""
+    def ask(self, catalogue: Catalogue, source: Source, rows: Sequence[TableRow]) -> None:
+        """Look through rows, from the first on; catalogue is what their letters are worked out
+        with."""
         self._turn += 1
         turn, shared = self._turn, self._shared
-        catalogue, people, writer = shared.catalogue, shared.library.people, shared.writer()
+        people, writer = shared.library.people, shared.writer()
 
         def act() -> None:
             held: list[RowLetter] = []

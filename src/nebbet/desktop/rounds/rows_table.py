@@ -11,7 +11,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QResizeEvent
+from PySide6.QtGui import QColor, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QTableView, QWidget
 
 from nebbet.core.records.tables import ReadTable, TableRow
@@ -24,24 +24,34 @@ from nebbet.library.rounds import RowLetter
 
 Index = QModelIndex | QPersistentModelIndex
 FIRST = (said("Row"), said("State"), said("Found"))
+OUT = "left out"
 STATES: dict[str, tuple[str, str]] = {
     "looking": (said("…"), "faint"),
     "ready": (said("ready"), "spruce"),
     "doubtful": (said("doubtful"), "ochre_edge"),
     "stopped": (said("stopped"), "brick"),
+    OUT: (said("left out"), "faint"),
+    "held": (said("held"), "ochre_edge"),
     "waiting": (said("waits"), "slate"),
     "refused": (said("refused"), "brick"),
     "unsure": (said("may have gone"), "brick"),
-    "gone": (said("gone"), "faint"),
+    "gone": (said("gone"), "spruce"),
+    "answered": (said("answered"), "slate"),
+    "came back": (said("came back"), "brick"),
 }
 _WIDE, _BOX = 140, 26  # pixels of a column, of what it is for
 
 
 class RowsModel(QAbstractTableModel):
-    """The rows that are shown; what was found in each comes later."""
+    """The rows that are shown; what was found in each comes later. ticked tells that rows were
+    taken out of the round, or back into it."""
+
+    ticked = Signal()
 
     def __init__(self) -> None:
         super().__init__()
+        self.out: set[int] = set()  # the numbers of rows that were taken out by hand
+        self.reworded: set[int] = set()  # those whose letter was edited for them alone
         self.table: ReadTable | None = None
         self.rows: list[TableRow] = []
         self.found: dict[int, RowLetter] = {}
@@ -63,8 +73,29 @@ class RowsModel(QAbstractTableModel):
         """Where a row stands: by what became of it, else by what was found."""
         if started := self.states.get(key_of(row.number)):
             return started
+        if row.number in self.out:
+            return OUT
         found = self.found.get(row.number)
         return found.state if found else "looking"
+
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        """The row's number has a tick."""
+        found = super().flags(index)
+        return found | Qt.ItemFlag.ItemIsUserCheckable if index.column() == 0 else found
+
+    def setData(self, index: Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        """Take a row out of the round, or back into it."""
+        if role != Qt.ItemDataRole.CheckStateRole or not index.isValid():
+            return False
+        self.tick([self.rows[index.row()]], Qt.CheckState(value) == Qt.CheckState.Checked)
+        return True
+
+    def tick(self, rows: Sequence[TableRow], is_in: bool) -> None:
+        """Take rows out of the round, or back into it."""
+        numbers = {row.number for row in rows}
+        self.out = self.out - numbers if is_in else self.out | numbers
+        self.renew()
+        self.ticked.emit()
 
     def rowCount(self, parent: Index | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.rows)
@@ -87,6 +118,10 @@ class RowsModel(QAbstractTableModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             text = self._text(row, column, words)
             return theme.plain_hint(text) if role == Qt.ItemDataRole.ToolTipRole else text
+        if role == Qt.ItemDataRole.CheckStateRole and column == 0:
+            return Qt.CheckState.Unchecked if row.number in self.out else Qt.CheckState.Checked
+        if role == Qt.ItemDataRole.ForegroundRole and row.number in self.out:
+            return QColor(theme.tokens().faint)
         if role == Qt.ItemDataRole.ForegroundRole and column == 1:
             return QColor(getattr(theme.tokens(), tone))
         return None
@@ -98,7 +133,10 @@ class RowsModel(QAbstractTableModel):
             return words
         if column == 2:
             found = self.found.get(row.number)
-            return " · ".join(one.sentence for one in found.findings) if found else ""
+            told = [one.sentence for one in found.findings] if found else []
+            if row.number in self.reworded:
+                told.insert(0, said("Reworded for this row."))
+            return " · ".join(told)
         return str(row.cells[column - len(FIRST)])
 
 
@@ -115,7 +153,10 @@ class MatchHeader(QHeaderView):
         self.sectionResized.connect(lambda *_: self._place())
 
     def show_matches(
-        self, table: ReadTable, names: Sequence[str], roles: Mapping[str, str]
+        self,
+        table: ReadTable,
+        names: Sequence[str],
+        roles: Mapping[str, str],
     ) -> None:
         """Show what the columns are for. names are the placeholders of the template."""
         for box in self.boxes.values():
@@ -134,6 +175,11 @@ class MatchHeader(QHeaderView):
             box.show()
             self.boxes[heading] = box
         self._place()
+
+    def fix(self, fixed: bool) -> None:
+        """Let what the columns are for stay as it is, or be chosen."""
+        for box in self.boxes.values():
+            box.setEnabled(not fixed)
 
     def roles(self) -> dict[str, str]:
         """What each column is for, as it stands there."""
@@ -172,7 +218,7 @@ class RowsTable(QTableView):
         self.setModel(self.rows)
         self.head = MatchHeader(self)
         self.setHorizontalHeader(self.head)
-        pieces.dress_table(self, said("Rows of the table"), (48, 92, 230), wide=2)
+        pieces.dress_table(self, said("Rows of the table"), (66, 92, 212), wide=2)
         self.head.setStretchLastSection(False)
         self.head.setSectionResizeMode(2, QHeaderView.ResizeMode.Interactive)
         self.head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom)
@@ -203,6 +249,13 @@ class RowsTable(QTableView):
         at = self.currentIndex().row() + by
         if 0 <= at < len(self.rows.rows):
             self.selectRow(at)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Space takes the row at hand out of the round, or back into it."""
+        if event.key() == Qt.Key.Key_Space and (row := self.current):
+            self.rows.tick([row], row.number in self.rows.out)
+            return
+        super().keyPressEvent(event)
 
     def _moved(self, *_args: object) -> None:
         self.at_hand.emit(self.current)

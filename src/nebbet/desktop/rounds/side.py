@@ -1,106 +1,120 @@
-"""Beside the rows of a round: how many stand where, what is wrong with the one at hand, and the
-start."""
+"""Beside the rows of a round: how many stand where, what is found in how many, what is found in the
+one at hand, and the start."""
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QDoubleValidator
-from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
-from nebbet.core.rounds.pacing import Pace
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.picker import Choice, ChoiceList
-from nebbet.desktop.kit.still import StillCombo
+from nebbet.desktop.rounds.going import Going
 from nebbet.desktop.rounds.rows_table import STATES
+from nebbet.desktop.shared.check_words import WORDS
 from nebbet.library.rounds import RowLetter
 
 _MARKS = {"stop": "■", "doubt": "▲", "note": "●"}
+_TONES = {"stop": "brick", "doubt": "ochre_edge", "note": "slate"}
 _MOST = 6  # findings that are shown of a row
+_STATE, _FOUND = "state", "found"
+# What only rows of a table have; what checks of any letter find is called as they are.
+_TITLES = {
+    "row": said("Address"),
+    "row file": said("File not there"),
+    "row case": said("Case"),
+    "row twice": said("Address twice"),
+    "row file twice": said("File goes to others"),
+    "recipient": said("No recipient"),
+    "blank": said("Blank"),
+}
 
 
 class RoundSide(QWidget):
-    """filtered tells that other rows are wanted, test that somebody wants a row sent to themselves,
-    start that the round is to begin, stop that what waits of it is not to go, write that somebody
-    wants a table of what became of it."""
+    """filtered tells that other rows are wanted, test that somebody wants the row at hand sent to
+    themselves, samples one of each sort of row; start that the round is to begin, stop that what
+    waits of it is not to go, release that what is held may; put_back that the letter at hand is to
+    be again as the table says it."""
 
     filtered = Signal()
     test = Signal()
+    samples = Signal()
     start = Signal()
     stop = Signal()
-    write = Signal()
+    release = Signal()
+    put_back = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self.is_looking = False
-        self.states = ChoiceList(said("How many stand where"))
-        self.states.setMaximumHeight(190)
+        self.states = ChoiceList(said("How many stand where, and what is found"))
         self.row = pieces.label("", wrap=True)
-        self.test_button = pieces.button(said("Test to me"), self.test.emit, "words", "Ctrl+Alt+T")
-        self.doubts, self.every = StillCombo(), QLineEdit()
-        theme.named(self.doubts, said("Rows with a doubt"))
-        self.doubts.addItem(said("rows with a doubt stay"), False)
-        self.doubts.addItem(said("rows with a doubt go too"), True)
-        theme.named(self.every, said("Seconds between two letters"))
-        self.every.setPlaceholderText(said("seconds between two letters"))
-        self.every.setValidator(QDoubleValidator(0.0, 86_400.0, 1, self))
-        self.line = pieces.label("", "note", wrap=True)
-        self.start_button = pieces.button(
-            said("Start"), self.start.emit, "primary", said("Ctrl+Return")
+        self.back_button = pieces.button(
+            said("As the table says"), self.put_back.emit, "words", said("Undo what was reworded")
         )
+        self.test_button = pieces.button(said("Test to me"), self.test.emit, "words", "Ctrl+Alt+T")
+        self.samples_button = pieces.button(
+            said("One of each sort to me"), self.samples.emit, "words", "Ctrl+Alt+Shift+T"
+        )
+        self.menu = QMenu(self)
+        self.write_button = pieces.button(said("Write…"), self._offer, "words", "Ctrl+Alt+W")
+        self.going = Going()
+        self.line = pieces.label("", "note", wrap=True)
+        self.start_button = pieces.button(said("Start"), self.start.emit, "primary", "Ctrl+Return")
         self.stop_button = pieces.button(said("Stop"), self.stop.emit)
-        self.write_button = pieces.button(said("Write a table…"), self.write.emit, "words")
-        self.stop_button.hide()
+        self.release_button = pieces.button(said("Release"), self.release.emit, "primary")
+        for part in (self.stop_button, self.release_button, self.back_button):
+            part.hide()
         pieces.fill(
             QVBoxLayout(self),
             self.states,
             pieces.rule(),
-            pieces.grow(self.row),
-            pieces.row(self.test_button, None, self.write_button),
-            None,
+            self.row,
+            pieces.row(self.back_button, None),
+            pieces.row(self.test_button, self.samples_button, None),
             pieces.rule(),
-            self.doubts,
-            self.every,
+            self.going,
             self.line,
-            pieces.row(pieces.grow(self.start_button), self.stop_button),
-            spacing=8,
-        )
+            pieces.row(
+                pieces.grow(self.start_button), self.release_button, self.stop_button,
+                self.write_button,
+            ),
+            spacing=6,
+        )  # fmt: skip
         self.states.currentRowChanged.connect(lambda _row: self.filtered.emit())
-        for change in (self.doubts.currentIndexChanged, self.every.textChanged):
-            change.connect(lambda _value: self.filtered.emit())
 
     @property
-    def wanted(self) -> str:
-        """The state of the rows that are wanted; empty for all."""
-        return self.states.key.partition(":")[2]
+    def wanted_state(self) -> str:
+        """The state of the rows that are wanted; empty for any."""
+        kind, _, found = self.states.key.partition(":")
+        return found if kind == _STATE else ""
 
     @property
-    def with_doubts(self) -> bool:
-        """Whether rows with a doubt go, too."""
-        return bool(self.doubts.currentData())
+    def wanted_rule(self) -> str:
+        """What is found in the rows that are wanted; empty for anything."""
+        kind, _, found = self.states.key.partition(":")
+        return found if kind == _FOUND else ""
 
-    @property
-    def pace(self) -> Pace:
-        """The distance between letters."""
-        text = self.every.text().replace(",", ".")
-        return Pace(float(text)) if self.every.hasAcceptableInput() else Pace()
-
-    def show_counts(self, counts: Mapping[str, int]) -> None:
-        """Show how many rows stand where."""
+    def show_counts(self, counts: Mapping[str, int], found: Iterable[RowLetter]) -> None:
+        """Show how many rows stand where, and what is found in how many."""
         every = sum(counts.values())
-        rows = [Choice("state:", said("all rows"), "", f"{every:,}")]
+        rows = [Choice(f"{_STATE}:", said("all rows"), "", f"{every:,}")]
         rows += [
-            Choice(f"state:{state}", words, "", f"{counts[state]:,}", tone=tone)
+            Choice(f"{_STATE}:{state}", words, "", f"{counts[state]:,}", tone=tone)
             for state, (words, tone) in STATES.items() if counts.get(state)
         ]  # fmt: skip
-        self.states.show_choices(rows, self.states.key or "state:")
-        self.stop_button.setVisible(bool(counts.get("waiting")))
+        if rules := _rules(found):
+            rows.append(Choice("", said("Found"), heading=True))
+            rows += rules
+        self.states.show_choices(rows, self.states.key or f"{_STATE}:")
+        self.stop_button.setVisible(bool(counts.get("waiting") or counts.get("held")))
         self.write_button.setEnabled(bool(every))
 
-    def show_row(self, row: RowLetter | None) -> None:
+    def show_row(self, row: RowLetter | None, *, reworded: bool = False) -> None:
         """Show what is found in a row."""
         self.test_button.setEnabled(row is not None)
+        self.back_button.setVisible(reworded)
         if row is None:
             self.row.setText("")
             return
@@ -108,15 +122,38 @@ class RoundSide(QWidget):
         if len(found) > _MOST:
             found[_MOST:] = [said("and {count} more", count=len(found) - _MOST)]
         head = said("Row {number}", number=row.said.number)
+        if reworded:
+            head = said("Row {number}, reworded", number=row.said.number)
         self.row.setText("\n".join([head, *(found or [said("The checks find nothing.")])]))
 
+    def _offer(self) -> None:
+        """Show what can be written of the round."""
+        theme.named(self.menu, said("What is written"))
+        self.menu.popup(self.write_button.mapToGlobal(self.write_button.rect().topLeft()))
 
-def findings_in(rows: Mapping[int, RowLetter]) -> Counter[str]:
-    """How often each check found something."""
-    return Counter(one.rule for row in rows.values() for one in row.findings)
+
+def _rules(rows: Iterable[RowLetter]) -> list[Choice]:
+    """What is found in how many rows, the gravest first."""
+    counts: Counter[tuple[str, str]] = Counter()
+    for row in rows:
+        counts.update({(one.severity, one.rule) for one in row.findings})
+    ordered = sorted(counts, key=lambda one: ([*_TONES].index(one[0]), -counts[one]))
+    return [
+        Choice(f"{_FOUND}:{rule}", f"{_MARKS[grave]} {title_of(rule)}", "",
+               f"{counts[grave, rule]:,}", tone=_TONES[grave])
+        for grave, rule in ordered
+    ]  # fmt: skip
 
 
-def told(count: int, with_what: str, sender: str, minutes: float) -> str:
+def title_of(rule: str) -> str:
+    """What a check is called in a list."""
+    known = _TITLES.get(rule) or (WORDS[rule][0] if rule in WORDS else "")
+    return known or rule[:1].upper() + rule[1:]
+
+
+def told(
+    count: int, with_what: str, sender: str, minutes: float, lately: int = 0, moment: str = ""
+) -> str:
     """The line before the start."""
     line = counted(
         "1 letter with {what}, from {sender}",
@@ -126,9 +163,13 @@ def told(count: int, with_what: str, sender: str, minutes: float) -> str:
         sender=sender,
     )
     if minutes < 1:
-        return said("{line}.", line=line)
-    if minutes < 120:
-        return said("{line}; the last one goes in {minutes} minutes.", line=line,
+        line = said("{line}.", line=line)
+    elif minutes < 120:
+        line = said("{line}; the last one goes in {minutes} minutes.", line=line,
                     minutes=round(minutes))  # fmt: skip
-    return said("{line}; the last one goes in {hours} hours.", line=line,
-                hours=round(minutes / 60))  # fmt: skip
+    else:
+        line = said("{line}; the last one goes {moment}.", line=line, moment=moment)
+    if lately:
+        line += " " + counted("1 of them got it lately.", "{count} of them got it lately.",
+                              count=lately)  # fmt: skip
+    return line

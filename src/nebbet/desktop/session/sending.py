@@ -17,6 +17,7 @@ from nebbet.desktop.kit.operations import Operations
 from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.parts import Parts
 from nebbet.desktop.session.shared_library import SharedLibrary
+from nebbet.library.changes import Change
 from nebbet.library.entries import Registered
 from nebbet.personal.items import Item, Queued, State
 from nebbet.personal.secrets import Secrets
@@ -60,6 +61,7 @@ class Sending(QObject):
         self.trouble = ""
         self._taking_back: set[str] = set()
         self._carrier: Carrier | None = None
+        shared.changed.connect(self._follow)
         self._carried.connect(self._on_carried)
         self._troubled.connect(self._on_troubled)
 
@@ -110,6 +112,11 @@ class Sending(QObject):
         """Look into the outbox now."""
         if self._carrier:
             self._carrier.nudge()
+
+    def _follow(self, change: Change) -> None:
+        """A round that was released goes."""
+        if change.touches("round_release"):
+            self.nudge()
 
     def hurry(self) -> None:
         """Enter into the register what was sent while its library was away."""
