@@ -2,7 +2,7 @@
 (addresses) and CLDR (signs of numbers)."""
 
 from contextlib import suppress
-from datetime import date, datetime, time
+from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 
 import pytest
@@ -10,12 +10,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nebbet.core import rounds
+from nebbet.core.addresses import Address
 from nebbet.core.dates import calendar_for
 from nebbet.core.errors import NebbetError
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.placeholders.typed import read as read_typed
 from nebbet.core.records.tables import ReadTable, TableRow, read_table
-from nebbet.core.rounds import Choosing, Matches
+from nebbet.core.rounds import Choosing, Matches, RoundRules, RowSaid, doubles
+from nebbet.core.rounds.pacing import Pace, lasts, read_days, read_hours
 from tests.conftest import TODAY
 
 CALENDAR = calendar_for("GB-SCT")
@@ -176,3 +178,41 @@ def test_who_is_there_twice_is_found_whatever_the_case() -> None:
     made = table("To", "Ann@B.example", "bo@c.example", "ann@b.example", "")
     found = [rounds.said_by(row, made, Matches({"To": "to"})) for row in made.rows]
     assert rounds.doubles(found) == {4: 2}
+
+
+@pytest.mark.parametrize(
+    ("text", "hours"),
+    [("9-17", (time(9), time(17))), ("9.30 – 24", (time(9, 30), time.max)), ("", (time(), time()))],
+)
+def test_hours_as_people_write_them(text: str, hours: tuple[time, time]) -> None:
+    assert read_hours(text) == hours
+
+
+@pytest.mark.parametrize("text", ["17-9", "25-26", "nine", "9", "9-9"])
+def test_what_are_no_hours_is_told(text: str) -> None:
+    with pytest.raises(NebbetError):
+        read_hours(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "days"),
+    [("", set(range(7))), ("Mon-Fri", set(range(5))), ("sa, So", {5, 6}), ("lundi", {0}),
+     ("Fri-Mon", {4, 5, 6, 0}), ("tirsdag; mercredi", {1, 2})],
+)  # fmt: skip
+def test_days_in_the_languages_of_teams(text: str, days: set[int]) -> None:
+    assert read_days(text) == days
+
+
+def test_the_last_of_several_goes_and_limits_count() -> None:
+    rows = [RowSaid(n, to=(Address("", a),)) for n, a in enumerate(["a@b.c", "x@y.z", "A@B.c"])]
+    assert doubles(rows) == {2: 0} and doubles(rows, last=True) == {0: 2}
+    at = datetime(2026, 11, 27, 9)
+    assert lasts(21, at, Pace(), (10, 0, 0)) == timedelta(minutes=2)
+    assert lasts(3, at, Pace(3600), (10, 0, 0)) == timedelta(hours=2)
+
+
+def test_what_a_lead_allows() -> None:
+    rules = RoundRules(most=10, leads_only=True, looked_at=5)
+    assert "Only a lead" in rules.against(3, leads=False)
+    assert "at most 10" in rules.against(11, leads=True) and not rules.against(10, leads=True)
+    assert rules.asks(5) and not rules.asks(4) and not RoundRules().asks(10_000)

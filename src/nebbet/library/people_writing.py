@@ -33,6 +33,7 @@ from nebbet.library.held_fields import fields_of, note_fields
 from nebbet.library.holdings import Overtaken, Role
 from nebbet.library.people import People
 from nebbet.library.people_rows import people_of, write_beside
+from nebbet.library.prompts import note_prompts
 from nebbet.library.schema import case_person
 
 _AT_ONCE = 1000
@@ -191,6 +192,11 @@ def _replace(connection: Connection, table: Table, changes: Sequence[Changed]) -
     connection.execute(update(table).where(same).values(values), rows)
     for change in changes:
         write_beside(connection, change.record)
+    if table is schema.case:
+        note_prompts(connection, [
+            (change.before, change.after) for change in changes
+            if isinstance(change.before, Case) and isinstance(change.after, Case)
+        ])  # fmt: skip
 
 
 def _require_as_seen(

@@ -33,6 +33,7 @@ from nebbet.library.entries import Registered
 from nebbet.library.holdings import LibraryFile, Overtaken, Role, Template
 from nebbet.library.people_writing import KeepingPeople
 from nebbet.library.postgres import OLDER, away, postgres_engine, shown_url
+from nebbet.library.prompts import Prompting
 from nebbet.library.proposals import Proposing
 from nebbet.library.reader import Reader
 from nebbet.library.remarks import Remarking
@@ -96,7 +97,9 @@ def _bring_up_to_date(engine: Engine, found: migrate.Found) -> None:
         migrate.upgrade(engine)
 
 
-class Library(Proposing, Arranging, KeepingPeople, SettingUp, Remarking, Rounding, KeepingRounds):
+class Library(
+    Proposing, Arranging, KeepingPeople, SettingUp, Remarking, Rounding, KeepingRounds, Prompting
+):
     """One open library, and what the person at the keyboard may do in it."""
 
     def __init__(self, engine: Engine, role: Role = "lead") -> None:

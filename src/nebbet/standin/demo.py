@@ -14,7 +14,13 @@ from nebbet.personal.home import Home, make_home
 from nebbet.personal.settings import Account, Settings, read_settings, write_settings
 from nebbet.standin.ports import CATCH_ALL
 from nebbet.standin.process import ServiceProcess
-from nebbet.standin.team import CLAIMS, CLAIMS_USER, SEASON_TICKETS, read_members
+from nebbet.standin.team import (
+    CLAIMS,
+    CLAIMS_USER,
+    PASSENGERS,
+    SEASON_TICKETS,
+    read_members,
+)
 
 PASSWORD = "demo"
 ME, LEAD = "benedek.roy", "ottilie.marsh"
@@ -85,7 +91,8 @@ def clear_demo(home: Home) -> None:
     """Remove what an earlier demo made; anything else stays."""
     if not (home.data / _MARK).exists():
         return
-    shutil.rmtree(home.mail_folder, ignore_errors=True)
+    for folder in (home.mail_folder, home.data / PASSENGERS):
+        shutil.rmtree(folder, ignore_errors=True)
     for pattern in (*_MADE, home.settings_file.name):
         for path in home.data.glob(pattern):
             path.unlink()

@@ -19,7 +19,8 @@ from nebbet.library.store import Library, open_library
 from nebbet.standin.history import WEEKS, fill_history
 from nebbet.standin.inbox import fill_inbox
 from nebbet.standin.papers import make_papers
-from nebbet.standin.team import CLAIMS_USER, SEASON_TICKETS
+from nebbet.standin.passengers import lay_passengers
+from nebbet.standin.team import CLAIMS_USER, PASSENGERS, SEASON_TICKETS
 from nebbet.standin.world import DemoTemplate, Earlier, World, read_world, season_tickets
 
 LEAD = "ottilie.marsh"
@@ -36,6 +37,7 @@ def make_library(path: Path, mail: Path, now: datetime, *, past: bool) -> None:
         world = replace(world, editions=(), proposals=())
     fill_library(library, world, began)
     add_proposals(library, world, now)
+    lay_passengers(path.parent / PASSENGERS, world)
     if past:
         link_season_tickets(library, path.parent, now)
         fill_history(library, mail, now)

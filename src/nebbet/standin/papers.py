@@ -23,14 +23,14 @@ def make_papers() -> dict[str, tuple[bytes, str]]:
     """Every enclosure of the demo: name → (content, media type)."""
     folder = files("nebbet.standin") / "world" / "files"
     made = {
-        name: (_pdf((folder / source).read_text("utf-8")), "application/pdf")
+        name: (paper((folder / source).read_text("utf-8")), "application/pdf")
         for name, source in PAPERS.items()
     }
     made[PLAN] = (_plan(), "image/png")
     return made
 
 
-def _pdf(text: str) -> bytes:
+def paper(text: str) -> bytes:
     """Set a text: '# ' begins the title, '## ' a heading, '> ' a line to fill in."""
     page = FPDF(format="A4")
     page.set_creation_date(_MADE)

@@ -10,6 +10,7 @@ from nebbet.core.records import Member
 
 CLAIMS = "Lisle Sound Ferries Claims <claims@lislesound.example>"  # a mailbox of the whole team
 CLAIMS_USER = "claims@lislesound.example"
+PASSENGERS = "Passengers"  # the folder with a table for a round
 SEASON_TICKETS = "Season tickets.csv"  # a table that another program of the company keeps
 
 

@@ -15,6 +15,7 @@ FIELD_KINDS: tuple[FieldKind, ...] = (
     "text", "number", "money", "date", "time", "yes/no", "choice", "list", "file",
 )  # fmt: skip
 PEOPLE = "@people"  # in the place of a kind of case: all people
+STATE = "@state"  # in the place of a field: the state of a case
 
 
 class RecordField(Struct, frozen=True, omit_defaults=True):
@@ -33,14 +34,25 @@ class RecordField(Struct, frozen=True, omit_defaults=True):
         return self.label or label_of(self.name)
 
 
+class Prompt(Struct, frozen=True, omit_defaults=True):
+    """A letter that is offered when a field of a case becomes some value: the field (STATE for the
+    case's state), the value as people write it, and the template."""
+
+    field: str
+    value: str
+    template: str
+
+
 class Kind(Struct, frozen=True, omit_defaults=True):
-    """A kind of case, or of all people: its name, its fields, and which of them names a case in
-    the place of its title (empty for the title itself)."""
+    """A kind of case, or of all people: its name, its fields, which of them names a case in the
+    place of its title (empty for the title itself), and which letters are offered when a case of it
+    changes."""
 
     id: str
     name: str
     fields: tuple[RecordField, ...] = ()
     naming: str = ""
+    prompts: tuple[Prompt, ...] = ()
 
     @property
     def is_people(self) -> bool:
@@ -65,6 +77,39 @@ def naming_of(case: Case, kind: Kind | None) -> str:
             if fold(name) == wanted and isinstance(value, str) and value:
                 return value
     return case.title
+
+
+def asked_for(kind: Kind, before: Case | None, after: Case) -> list[Prompt]:
+    """The letters that a change of a case asks for: those of which the field has become what it is
+    to become, by this change.
+
+    >>> claim = Kind("claim", "claim", prompts=(Prompt(STATE, "settled", "paid"),))
+    >>> [one.template for one in asked_for(claim, Case("1", "C-1"), Case("1", "C-1",
+    ...                                                                   state="Settled"))]
+    ['paid']
+    """
+    if before is None or before == after:
+        return []
+    return [
+        one for one in kind.prompts
+        if _holds(after, one.field, one.value) and not _holds(before, one.field, one.value)
+    ]  # fmt: skip
+
+
+def _holds(case: Case, name: str, value: str) -> bool:
+    if name == STATE:
+        return fold(case.state) == fold(value)
+    held = next((one for key, one in case.fields.items() if fold(key) == fold(name)), None)
+    if isinstance(held, bool):
+        return fold(value) in (("yes", "true") if held else ("no", "false"))
+    return held is not None and fold(_shown(held)) == fold(value)
+
+
+def _shown(raw: object) -> str:
+    """A value in its JSON form as people write it."""
+    if isinstance(raw, dict):
+        return str(next(iter(raw.values()), ""))
+    return str(raw)
 
 
 def in_order(names: Iterable[str], kind: Kind | None) -> list[str]:

@@ -192,6 +192,7 @@ class Picker(QLineEdit):
         self._shown = ""
         self.free = False
         self.opens_at_once = False  # where there are so few choices that one wants to see them
+        self.opens_by_click = False  # where one may choose by the mouse alone
         self.nothing: Callable[[str], str] = _nothing
         self.list = ChoiceList(f"{name}: matches")
         self.list.setParent(self)  # until it is shown, over the window
@@ -308,9 +309,9 @@ class Picker(QLineEdit):
             self.entered.emit(self.text().strip())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """A click into a field of few choices opens them again."""
+        """A click into a field whose choices one wants to see opens them."""
         super().mousePressEvent(event)
-        if self.opens_at_once:
+        if self.opens_at_once or self.opens_by_click:
             self.open_list("")
 
     def focusInEvent(self, event: QFocusEvent) -> None:

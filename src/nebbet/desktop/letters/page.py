@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 from nebbet.core import body as bodies
 from nebbet.core.checks import Finding
 from nebbet.core.letter import Letter, middle_of, text_for, written
+from nebbet.core.records import Person
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.place import Place
 from nebbet.desktop.letters.answered import AnsweredMessage
@@ -25,6 +26,7 @@ from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.letters.newer_editions import THIS_LETTER, NewerEditions
 from nebbet.desktop.letters.newer_records import NewerRecords
+from nebbet.desktop.letters.offer_view import OfferView
 from nebbet.desktop.letters.others_named import OthersNamed
 from nebbet.desktop.letters.outgoing import OutgoingView
 from nebbet.desktop.letters.particulars import Particulars
@@ -37,6 +39,7 @@ from nebbet.desktop.letters.ways_out import WaysOut
 from nebbet.desktop.session.intake import read_bytes
 from nebbet.desktop.session.session import Session
 from nebbet.library.holdings import Template
+from nebbet.library.prompts import Offer
 
 WIDE = (PILE, 356)  # pixels: the pile and the particulars in a wide window
 NARROW = (176, 306)
@@ -70,7 +73,7 @@ class LettersPage(Place):
         NewerEditions(session, self.model)
         NewerRecords(session, self.model)
         self._others = OthersNamed(session.shared, self.model)
-        self.pile = Pile(session.letters, session.sending, session.arrived)
+        self.pile = Pile(session.letters, session.sending, session.arrived, session.offered)
         self.paper = LetterPaper(session.shared, self.model)
         self.particulars = Particulars(self.model)
         self.case = CaseField(session.shared, self.model)
@@ -114,6 +117,15 @@ class LettersPage(Place):
     def outgoing(self) -> OutgoingView:
         """What shows a letter of the outbox."""
         view = OutgoingView(self._session.sending, self._session.voice)
+        self._middle.addWidget(view)
+        return view
+
+    @cached_property
+    def offer(self) -> OfferView:
+        """What shows a letter that is offered."""
+        view = OfferView(self._session)
+        view.write.connect(self._write_offered)
+        view.leave.connect(self._leave_offered)
         self._middle.addWidget(view)
         return view
 
@@ -234,6 +246,8 @@ class LettersPage(Place):
             self.open_letter(found, choose=False)
         elif kind == "arrived":
             self.arriving.open_key(found)
+        elif kind == "offer":
+            self._show_offer(found)
         elif kind == "round":
             self.round_wanted.emit(found)
         else:
@@ -259,6 +273,27 @@ class LettersPage(Place):
         if entry:
             self.outgoing.show_entry(entry)
             self._show_alone(self.outgoing)
+
+    def _show_offer(self, offer_id: str) -> None:
+        if offer := self._session.offered.held.get(offer_id):
+            self.offer.show_offer(offer)
+            self._show_alone(self.offer)
+
+    def _write_offered(self, offer: Offer) -> None:
+        """Begin an offered letter: it is filled, and waits to be looked at."""
+        matter = offer.matter
+        person = Person(matter.contact) if matter.contact else None
+
+        def begin() -> None:
+            self.begin.empty()
+            self.begin.address(person, matter)
+            self.model.start_over(self._session.shared.catalogue.templates[offer.template])
+            self.paper.go_on()
+
+        self._session.offered.answer(offer, "written", begin)
+
+    def _leave_offered(self, offer: Offer) -> None:
+        self._session.offered.answer(offer, "left", self._show_nothing)
 
     def _show_alone(self, page: QWidget) -> None:
         """Show what is no letter that is written."""

@@ -16,8 +16,10 @@ from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.picker import Choice, ChoiceList
 from nebbet.desktop.session.arrived import ArrivedMail
+from nebbet.desktop.session.offered import Offered
 from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.sending import Sending
+from nebbet.library.prompts import Offer
 from nebbet.personal.items import Queued
 
 STATES = {
@@ -44,13 +46,16 @@ _WORDS = 80  # signs of a text that stand for it
 
 class Pile(QWidget):
     """Lists arrived messages, open letters and the outbox. opened tells the key of the row that was
-    chosen: "arrived:", "letter:", "outbox:" or "round:" and an id."""
+    chosen: "arrived:", "offer:", "letter:", "outbox:" or "round:" and an id."""
 
     opened = Signal(str)
 
-    def __init__(self, letters: OpenLetters, sending: Sending, mail: ArrivedMail) -> None:
+    def __init__(
+        self, letters: OpenLetters, sending: Sending, mail: ArrivedMail, offered: Offered
+    ) -> None:
         super().__init__()
         self._letters, self._sending, self._mail = letters, sending, mail
+        self._offered = offered
         self._whole = False  # every thread is shown
         self.list = _Rows("Pile")
         self.list.currentItemChanged.connect(self._choose)
@@ -63,6 +68,7 @@ class Pile(QWidget):
         letters.changed.connect(self.refresh)
         sending.changed.connect(self.refresh)
         mail.changed.connect(self.refresh)
+        offered.changed.connect(self.refresh)
 
     def refresh(self) -> None:
         """Show the pile as it is now."""
@@ -77,6 +83,8 @@ class Pile(QWidget):
         choices: list[Choice] = []
         if arrived := self._arrived():
             choices += [Choice("", said("Arrived"), heading=True), *arrived]
+        if offers := [_offer_choice(one) for one in self._offered.held.values()]:
+            choices += [Choice("", said("Offered"), heading=True), *offers]
         if letters:
             choices += [Choice("", "Open letters", heading=True), *letters]
         if waiting:
@@ -157,6 +165,14 @@ def _state_of(
     if not head.is_read:
         return said("new"), "spruce"
     return f"{datetime.fromtimestamp(head.came):%d %b}", "faint"
+
+
+def _offer_choice(offer: Offer) -> Choice:
+    case, contact = offer.matter.case, offer.matter.contact
+    name = (contact.name or contact.email) if contact else said("Nobody")
+    words = case.state or case.title
+    return Choice(f"offer:{offer.id}", name, f"{case.kind} {case.number}: {words}".strip(),
+                  said("write?"), tone="ochre_edge")  # fmt: skip
 
 
 def _letter_choice(letter: Letter) -> Choice:

@@ -1,14 +1,24 @@
 """A kind of case, or what people have, to be filled in: a row for each field."""
 
+from collections.abc import Callable
+
 from msgspec import Struct
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nebbet.core.records import field_name
-from nebbet.core.records.kinds import FIELD_KINDS, PEOPLE, FieldKind, Kind, RecordField
+from nebbet.core.records.kinds import (
+    FIELD_KINDS,
+    PEOPLE,
+    FieldKind,
+    Kind,
+    Prompt,
+    RecordField,
+)
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.still import StillCombo
+from nebbet.desktop.people.prompt_rows import Offer, PromptRows
 
 _HEADS = (said("Name"), said("Label"), said("Holds"), said("To choose from"), said("First"))
 _ROOM = 3  # empty rows below those that are filled
@@ -20,6 +30,7 @@ class TypedKind(Struct, frozen=True):
     name: str = ""
     naming: str = ""
     fields: tuple[RecordField, ...] = ()
+    prompts: tuple[Prompt, ...] = ()
 
 
 class FieldRow:
@@ -65,13 +76,16 @@ class FieldRow:
 
 
 class KindForm(QWidget):
-    """Edits a kind. edited tells that somebody types."""
+    """Edits a kind. edited tells that somebody types; offer gives templates, title says what one is
+    called."""
 
     edited = Signal()
 
-    def __init__(self) -> None:
+    def __init__(self, offer: Offer, title: Callable[[str], str]) -> None:
         super().__init__()
         self._id = ""
+        self.prompts = PromptRows(offer, title)
+        self.prompts.edited.connect(self.edited)
         self.name = QLineEdit()
         theme.named(self.name, said("Name of the kind"))
         self.naming = StillCombo()
@@ -90,7 +104,10 @@ class KindForm(QWidget):
                 None,
             ),
         )
-        pieces.fill(QVBoxLayout(self), self._named, self._grid, pieces.row(self.more, None), None)
+        pieces.fill(
+            QVBoxLayout(self), self._named, self._grid, pieces.row(self.more, None), self.prompts,
+            None,
+        )  # fmt: skip
         self.name.textEdited.connect(self.edited)
         self.naming.currentIndexChanged.connect(lambda _index: self.edited.emit())
 
@@ -101,7 +118,8 @@ class KindForm(QWidget):
         # Cases and templates know a kind by its name: it stays what it is.
         self.name.setReadOnly(bool(kind.id))
         self._named.setVisible(not kind.is_people)
-        self.write(TypedKind(kind.name, kind.naming, kind.fields))
+        self.prompts.setVisible(not kind.is_people)
+        self.write(TypedKind(kind.name, kind.naming, kind.fields, kind.prompts))
 
     def write(self, typed: TypedKind) -> None:
         """Put into the form what was typed."""
@@ -110,6 +128,7 @@ class KindForm(QWidget):
         for row, field in zip(self.rows, typed.fields, strict=False):
             row.show_field(field)
         self._offer_naming(typed.naming)
+        self.prompts.write(typed.prompts, typed.fields)
 
     def _lay_rows(self, count: int) -> None:
         pieces.clear(self._grid)
@@ -155,7 +174,7 @@ class KindForm(QWidget):
 
     def typed(self) -> TypedKind:
         """What stands in the form."""
-        return TypedKind(self.name.text(), self._naming(), self._fields())
+        return TypedKind(self.name.text(), self._naming(), self._fields(), self.prompts.prompts())
 
     def kind(self) -> Kind:
         """The kind as it stands here, with an id of its name."""
@@ -164,4 +183,4 @@ class KindForm(QWidget):
         key = self._id or field_name(name)[:64]
         if self._id == PEOPLE:
             return Kind(PEOPLE, said("People"), typed.fields)
-        return Kind(key, name, typed.fields, typed.naming)
+        return Kind(key, name, typed.fields, typed.naming, typed.prompts)

@@ -1,5 +1,7 @@
 """The page for kinds of case, and for the fields that people have."""
 
+from functools import partial
+
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core.errors import NebbetError
@@ -8,6 +10,7 @@ from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.picker import Choice
 from nebbet.desktop.people.kind_form import KindForm, TypedKind
+from nebbet.desktop.session import choices
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.desktop.shared.list_page import ListPage
 from nebbet.desktop.shared.unsaved import Form
@@ -20,14 +23,15 @@ class Kinds(ListPage[TypedKind]):
     title = "Kinds of case"
     help = (
         "What kinds of case the team has, which fields each has and what they hold, which come "
-        "first, and by which a case is called beside its number. The first row is for people. "
+        "first, and by which a case is called beside its number; and which letters are offered "
+        "when a case changes, such as when a claim becomes settled. The first row is for people. "
         "Whatever is imported and has no field here is kept all the same. Ctrl+S keeps the kind at "
         "hand, Ctrl+Alt+A starts a new one, Esc goes back."
     )
     kinds = ("kind", "held_field")
 
     def __init__(self, shared: SharedLibrary) -> None:
-        self.form = KindForm()
+        self.form = KindForm(partial(choices.templates, shared), self._title_of)
         form = Form("kind", TypedKind, self.form.show_kind, self.form.write, self.form.typed)
         super().__init__(shared, "Kinds of case", form, Kind)
         self.back.setText(said("Back to people (Esc)"))
@@ -61,6 +65,10 @@ class Kinds(ListPage[TypedKind]):
             spacing=10,
         )
         pieces.fill(QHBoxLayout(self), left, pieces.grow(middle), spacing=0)
+
+    def _title_of(self, template: str) -> str:
+        found = self._shared.catalogue.templates.get(template)
+        return found.title if found else said("a template that is not there any more")
 
     def let_type(self) -> None:
         super().let_type()

@@ -1,5 +1,6 @@
 """What a round is made of: the template, the table, the folder with files, which rows."""
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QSignalBlocker, Signal
@@ -34,9 +35,10 @@ class MadeOf(QWidget):
     narrowed = Signal()
     keep = Signal()
 
-    def __init__(self, shared: SharedLibrary) -> None:
+    def __init__(self, shared: SharedLibrary, near: Path) -> None:
         super().__init__()
         self._shared = shared
+        self._near = near  # where files are looked for first
         self.template: Template | None = None
         self.table: ReadTable | None = None
         self.origin = _NOTHING
@@ -45,8 +47,9 @@ class MadeOf(QWidget):
         self.links: dict[str, str] = {}  # the names of linked tables
         self.started: Round | None = None  # a round that was opened as it was started
         self._is_begun = False  # the round of this table was started before
-        self.pick = Picker(said("Template"), prompt=said("Template"), ask=self._offer)
+        self.pick = Picker(said("Template"), partial(choices.templates, shared), said("Template"))
         self.pick.setMinimumWidth(200)
+        self.pick.opens_by_click = True
         self.menu = QMenu(self)
         self.choose = pieces.button(said("Table…"), self.ask_for_origin, hint="Ctrl+O")
         self.sheet, self.encoding, self.delimiter = StillCombo(), StillCombo(), StillCombo()
@@ -159,9 +162,6 @@ class MadeOf(QWidget):
 
     # The template
 
-    def _offer(self, words: str, show: choices.Show) -> None:
-        show(choices.templates(self._shared, words))
-
     def take_template(self, key: str) -> None:
         """Take a template for the letters."""
         self.template = self._shared.catalogue.templates.get(key)
@@ -202,8 +202,9 @@ class MadeOf(QWidget):
 
     def ask_for_table(self) -> None:
         """Choose the file with the table."""
-        path, _ = QFileDialog.getOpenFileName(self, said("Which table?"), "", _TABLES)
+        path, _ = QFileDialog.getOpenFileName(self, said("Which table?"), str(self._near), _TABLES)
         if path:
+            self._near = Path(path).parent
             self.take_table(Path(path))
 
     def take_table(self, path: Path) -> None:
@@ -349,7 +350,9 @@ class MadeOf(QWidget):
 
     def ask_for_folder(self) -> None:
         """Choose the folder with the files that rows name."""
-        folder = QFileDialog.getExistingDirectory(self, said("Where are the files?"))
+        folder = QFileDialog.getExistingDirectory(
+            self, said("Where are the files?"), str(self._near)
+        )
         if folder:
             self.take_folder(Path(folder))
 

@@ -74,7 +74,7 @@ class RoundsPage(Place):
         self._kept: KeptRound | None = None
         self._is_stale = False  # what was looked through is another one by now
         self._is_through = True  # every row was looked at
-        self.made_of = MadeOf(shared)
+        self.made_of = MadeOf(shared, session.parts.home.data)
         self.told = pieces.label("", "note", wrap=True)
         self.anew = pieces.button(said("Begin a new one"), self.begin_anew, "words")
         self.table = RowsTable()

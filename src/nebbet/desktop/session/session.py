@@ -14,6 +14,7 @@ from nebbet.desktop.kit.operations import Operations, nothing
 from nebbet.desktop.session.arrived import ArrivedMail
 from nebbet.desktop.session.following import Following
 from nebbet.desktop.session.linking import Linking
+from nebbet.desktop.session.offered import Offered
 from nebbet.desktop.session.open_letters import OpenLetters
 from nebbet.desktop.session.parts import Parts
 from nebbet.desktop.session.sending import Sending
@@ -55,8 +56,9 @@ class Session(QObject):
         self.arrived = ArrivedMail(parts, self.shared, self.network, voice)
         self.sending.answered.connect(self.arrived.answered)
         self.following = Following(self.shared, self.sending.hurry)
+        self.offered = Offered(self.shared)
         self.linking = Linking(self.shared, parts.secrets)
-        for part in (self.shared, self.letters, self.sending, self.arrived):
+        for part in (self.shared, self.letters, self.sending, self.arrived, self.offered):
             part.setParent(self)
 
     # Beginning
