@@ -19,6 +19,7 @@ from nebbet.core.records.tables import read_table
 from nebbet.core.rounds import Matches, propose
 from nebbet.core.rounds.pacing import Pace
 from nebbet.library.round_ledger import Round, round_of, rounds, went
+from nebbet.library.round_snapshot import snapshot_of
 from nebbet.library.rounds import (
     RowLetter,
     Source,
@@ -33,6 +34,7 @@ from nebbet.library.writing import Writer
 from nebbet.personal import outbox
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.tables import open_personal
+from nebbet.post import imap
 from nebbet.post.delivering import Office, deliver_due
 from nebbet.post.rounds import files_in, start, take_files
 from nebbet.standin.filling import fill_library
@@ -111,7 +113,8 @@ def begun(source: Source, name: str = "round1") -> Round:
 def begin(personal: Engine, library: Library, source: Source, **more: object) -> dict[int, str]:
     count = iter(range(10**6))
     given = {"pace": Pace(), "with_doubts": True, "name": "round1", "how": "go", **more}
-    made = replace(begun(source, str(given["name"])), pace=given["pace"], how=given["how"])
+    parts = {one: given[one] for one in ("pace", "how", "snapshot") if one in given}
+    made = replace(begun(source, str(given["name"])), **parts)
     found = start(
         personal, library, library.catalogue(NOW), made, looked(library, source), me(library),
         token=lambda: f"{given['name']}x{id(personal)}x{next(count):06}",
@@ -239,6 +242,8 @@ def test_two_computers_that_start_the_same_round_send_each_row_once(
     library: Library, service: MailService, clock: Clock, tmp_path: Path
 ) -> None:
     source = source_of(library, book(cancelled(library)[:12]))
+    with imap.mailbox(service.account(ME), PASSWORDS[ME]) as client:
+        client.create_folder("Sent")  # the stand-in cannot have two make it at once
     offices = []
     for name in ("one", "two"):
         engine = open_personal(tmp_path / f"{name}.sqlite")
@@ -313,3 +318,50 @@ def test_without_the_library_a_row_waits(
     monkeypatch.setattr(library, "claim_row", away)
     (left,) = deliver_due(office)
     assert left.state == "waiting" and "The server is away" in left.words
+
+
+def test_letters_wait_for_a_word_and_then_keep_their_pace(
+    library: Library, office: Office, personal: Engine, clock: Clock, service: MailService
+) -> None:
+    source = source_of(library, book(cancelled(library)[:3]))
+    begin(personal, library, source, how="held", pace=Pace(600))
+    assert len(deliver_due(office)) == 3 and not messages(service, CATCH_ALL, "INBOX")
+    made = round_of(library.engine, "round1")
+    assert made is not None and made.how == "held"
+    library.release_round(made, "benedek.roy", NOW)
+    assert len(deliver_due(office)) == 2, "the first at once"
+    assert set(begin(personal, library, source, how="held").values()) == {"before"}
+    clock.seconds += 1200
+    assert deliver_due(office) == [] and len(messages(service, CATCH_ALL, "INBOX")) == 3
+
+
+def test_a_second_pair_of_eyes_is_another_s(
+    library: Library, office: Office, personal: Engine
+) -> None:
+    source = source_of(library, book(cancelled(library)[:2]))
+    begin(personal, library, source, how="asks")
+    made = round_of(library.engine, "round1")
+    assert made is not None
+    with pytest.raises(NebbetError, match="Somebody else is to look"):
+        library.release_round(made, "benedek.roy", NOW)
+    assert len(deliver_due(office)) == 2
+    library.release_round(made, "ottilie.marsh", NOW)
+    assert deliver_due(office) == []
+
+
+def test_another_day_says_its_day_with_the_facts_of_the_start(
+    library: Library, office: Office, personal: Engine, clock: Clock, service: MailService
+) -> None:
+    source = source_of(library, book(cancelled(library)[:2]))
+    catalogue = library.catalogue(NOW)
+    before = str(catalogue.facts["desk_phone"].value)
+    taken = snapshot_of(catalogue, source.template, {}, {})
+    begin(personal, library, source, pace=Pace(24 * 3600), snapshot=taken)
+    changed = replace(catalogue.facts["desk_phone"], value="0999")
+    library.put(changed, author="ottilie.marsh", made=NOW)
+    _first, second = sorted(outbox.queued(personal), key=lambda entry: entry.due)
+    assert second.item.entry.sent.date() == NOW.date() + timedelta(days=1), "fixed for its day"
+    clock.seconds += timedelta(days=3).total_seconds()  # it was asleep until the third day
+    deliver_due(office)
+    texts = [_text(one) for one in messages(service, CATCH_ALL, "INBOX")]
+    assert len(texts) == 2 and all(before in text and "0999" not in text for text in texts)

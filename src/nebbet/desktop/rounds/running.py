@@ -112,10 +112,13 @@ class Running(QObject):
         words: dict[str, str] = {}
         for entry in self._session.sending.outbox:
             if entry.item.round == self._round.id:
-                state = "held" if entry.waits_for_release else _STATES[entry.state]
-                if state != "gone" or entry.item.row not in states:
-                    states[entry.item.row] = state
-                words[entry.item.row] = entry.words
+                row, state = entry.item.row, _STATES[entry.state]
+                went = self.known.went.get(row)
+                if went and went.message_id != entry.item.outgoing.message_id:
+                    continue  # it went as another message, from another computer
+                if state != "gone" or row not in states:
+                    states[row] = "held" if entry.waits_for_release else state
+                words[row] = entry.words
         if states != self.states or words != self._words:
             self.states, self._words = states, words
             self.changed.emit()
