@@ -81,12 +81,12 @@ def test_by_keys_alone(hand: Hand, folder: Path) -> None:
     hand.until(lambda: page.made_of.files and not page.side.is_looking)
     found = [
         row.number
-        for row in page._meant
+        for row in page.rows.meant
         if any(f.rule == "row file twice" for f in page.table.rows.found[row.number].findings)
     ]
     assert len(found) >= 2, "another's voucher is found"
     page.table.setFocus()
-    wrong = page._meant[9]
+    wrong = page.rows.meant[9]
     while page.table.current != wrong:
         hand.press("Alt+Down")
     hand.press("Space")

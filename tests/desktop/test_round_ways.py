@@ -46,7 +46,7 @@ def table(tmp_path: Path) -> Path:
 def look_at(hand: Hand, page: RoundsPage, path: Path, count: int = 3) -> None:
     page.made_of.take_template("dogs-and-bicycles")
     page.made_of.take_table(path)
-    hand.until(lambda: len(page._meant) == count and not page.side.is_looking)
+    hand.until(lambda: len(page.rows.meant) == count and not page.side.is_looking)
 
 
 # Where the table comes from
@@ -55,21 +55,21 @@ def look_at(hand: Hand, page: RoundsPage, path: Path, count: int = 3) -> None:
 def test_cases_of_a_kind_are_picked_and_narrowed_by_words(hand: Hand, page: RoundsPage) -> None:
     page.made_of.take_template("refund-agreed")
     page.made_of.take_origin(Origin("cases"))
-    hand.until(lambda: page._meant and not page.side.is_looking)
+    hand.until(lambda: page.rows.meant and not page.side.is_looking)
     choose(hand, page.made_of.sheet, "refund")
     hand.until(lambda: page.made_of.origin.at == "refund" and not page.side.is_looking)
-    rows = {str(row.cells[0]) for row in page._meant}
+    rows = {str(row.cells[0]) for row in page.rows.meant}
     people = hand.session.shared.library.people
     every = {one.case.number for one in people.case_page(kind="refund", size=1000).rows}
     assert rows == every and rows
     assert page.table.head.roles()["Number"] == "case"
-    first = page.table.rows.found[page._meant[0].number].letter
-    assert first.case and first.case.number == page._meant[0].cells[0]
-    name = str(page._meant[0].cells[1]).split()[-1]
+    first = page.table.rows.found[page.rows.meant[0].number].letter
+    assert first.case and first.case.number == page.rows.meant[0].cells[0]
+    name = str(page.rows.meant[0].cells[1]).split()[-1]
     retype(hand, page.made_of.words, name)
     hand.until(lambda: page.made_of.origin.words == name and not page.side.is_looking)
-    assert 0 < len(page._meant) < len(every)
-    assert all(name in " ".join(map(str, row.cells)) for row in page._meant)
+    assert 0 < len(page.rows.meant) < len(every)
+    assert all(name in " ".join(map(str, row.cells)) for row in page.rows.meant)
 
 
 def test_people_are_picked_and_go_to_their_addresses(hand: Hand, page: RoundsPage) -> None:
@@ -80,7 +80,7 @@ def test_people_are_picked_and_go_to_their_addresses(hand: Hand, page: RoundsPag
     assert names.index("People on file") < names.index("Cases on file")
     page.made_of.menu.close()
     page.made_of.take_origin(Origin("people", words="verrell"))
-    hand.until(lambda: page._meant and not page.side.is_looking)
+    hand.until(lambda: page.rows.meant and not page.side.is_looking)
     assert page.table.rows.found[1].letter.recipient.email == "hanna.verrell@post.example"  # type: ignore[union-attr]
     assert page.table.rows.found[1].on_file
 
@@ -96,10 +96,10 @@ def test_a_named_range_of_a_workbook_is_a_table(
     book.close()
     page.made_of.take_template("dogs-and-bicycles")
     page.made_of.take_table(path)
-    hand.until(lambda: page._meant and not page.side.is_looking)
+    hand.until(lambda: page.rows.meant and not page.side.is_looking)
     choose(hand, page.made_of.sheet, "Passengers")
     hand.until(lambda: states(page) == ["ready", "ready"])
-    assert [row.number for row in page._meant] == [4, 5]
+    assert [row.number for row in page.rows.meant] == [4, 5]
 
 
 def test_how_a_text_is_read_can_be_said(hand: Hand, page: RoundsPage, tmp_path: Path) -> None:
@@ -121,9 +121,9 @@ def test_a_change_of_the_file_is_told_and_taken_when_one_asks(
     table.write_text(TABLE.replace("Quillan", "Oar Head") + "di@e.example,Quillan\n")
     hand.until(page.made_of.watched.isVisible)
     assert "rows new 1, other ones 1, gone 0" in page.made_of.watched.words.text()
-    assert len(page._meant) == 3, "the round stays as it is"
+    assert len(page.rows.meant) == 3, "the round stays as it is"
     hand.click(page.made_of.watched.button)
-    hand.until(lambda: len(page._meant) == 4 and not page.side.is_looking)
+    hand.until(lambda: len(page.rows.meant) == 4 and not page.side.is_looking)
     assert not page.made_of.watched.isVisible()
 
 
@@ -189,11 +189,11 @@ def test_the_letter_of_a_row_is_reworded_for_it_alone(
     assert (
         page.table.hasFocus() and "Only for Bo" in page.paper.shown.lines["subject"].toPlainText()
     )
-    assert "Reworded" in page.table.rows._text(page._meant[1], 2, "")
+    assert "Reworded" in page.table.rows._text(page.rows.meant[1], 2, "")
     hand.press("Alt+Up")
     assert "Only for Bo" not in page.paper.shown.lines["subject"].toPlainText()
     page.made_of.places.setText("1-2")  # what is looked through anew keeps it
-    hand.until(lambda: len(page._meant) == 2 and not page.side.is_looking)
+    hand.until(lambda: len(page.rows.meant) == 2 and not page.side.is_looking)
     hand.press("Ctrl+Return")
     hand.until(lambda: states(page) == ["gone", "gone"])
     subjects = {str(one["To"]): str(one["Subject"]) for one in hand.mailbox()}
@@ -209,7 +209,7 @@ def test_what_was_reworded_is_put_back(hand: Hand, page: RoundsPage, table: Path
     assert states(page)[0] == "stopped", "what is reworded is checked"
     hand.click(page.side.back_button)
     hand.until(lambda: states(page)[0] == "ready")
-    assert not page.paper.is_edited and not page._edited
+    assert not page.paper.is_edited and not page.rows.edited
 
 
 # Waiting for a word
@@ -277,7 +277,7 @@ def test_somebody_else_looks_before_it_goes(
     theirs.list.refresh()
     lead.until(lambda: "Wait for your look" in texts(theirs))
     lead.click_row(theirs.list.list, "Dogs")
-    lead.until(lambda: len(theirs._meant) == 3 and theirs.side.release_button.isVisible())
+    lead.until(lambda: len(theirs.rows.meant) == 3 and theirs.side.release_button.isVisible())
     assert not theirs.side.start_button.isVisible()
     lead.until(lambda: not theirs.side.is_looking)
     theirs.table.selectRow(1)
@@ -334,7 +334,7 @@ def test_a_round_is_kept_and_run_again_with_the_table_of_next_month(
     choose(hand, page.table.head.boxes["Port"], "First name")
     choose(hand, page.side.going.twice, "an address twice: the first row goes")
     hand.until(lambda: not page.side.is_looking)
-    monkeypatch.setattr("nebbet.desktop.rounds.page.ask_line", lambda *_a, **_k: "Dogs, monthly")
+    monkeypatch.setattr("nebbet.desktop.rounds.keeping.ask_line", lambda *_a, **_k: "Dogs, monthly")
     hand.press("Ctrl+S")
     hand.until(lambda: "“Dogs, monthly” is kept" in hand.said)
     assert [one.title for one in kept_rounds(hand.session.shared.library.engine)] == [
@@ -346,7 +346,7 @@ def test_a_round_is_kept_and_run_again_with_the_table_of_next_month(
     hand.press("Esc")
     hand.until(lambda: "Dogs, monthly" in texts(page))
     hand.click_row(page.list.list, "Dogs, monthly")
-    hand.until(lambda: len(page._meant) == 4 and not page.side.is_looking)
+    hand.until(lambda: len(page.rows.meant) == 4 and not page.side.is_looking)
     assert page.table.head.boxes["Port"].currentText() == "First name"
     assert page.side.going.wanted_twice == "first"
     assert states(page) == ["doubtful", "doubtful", "left out", "ready"], "who got it is told"
@@ -374,7 +374,7 @@ def test_a_round_goes_on_as_it_was_started(hand: Hand, page: RoundsPage, table: 
     hand.press("Esc")
     hand.until(lambda: any("Dogs" in one for one in texts(page)))
     hand.click_row(page.list.list, "Dogs")
-    hand.until(lambda: len(page._meant) == 3 and not page.side.is_looking)
+    hand.until(lambda: len(page.rows.meant) == 3 and not page.side.is_looking)
     assert f"with edition {now.edition}" in page.told.text()
     choose(hand, page.side.going.doubts, "rows with a doubt go too")
     hand.press("Ctrl+Return")

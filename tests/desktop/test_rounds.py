@@ -57,7 +57,7 @@ def look_through(hand: Hand, page: RoundsPage, path: Path, monkeypatch: pytest.M
 
 def states(page: RoundsPage) -> list[str]:
     model = page.table.rows
-    return [model.state(row) for row in page._meant]
+    return [model.state(row) for row in page.rows.meant]
 
 
 def test_a_round_by_keys_alone(
@@ -124,13 +124,13 @@ def test_rows_are_narrowed_and_told_by_mouse(
     assert {page.table.rows.state(row) for row in page.table.rows.rows} == {"doubtful"}
     hand.click_row(page.side.states, "all rows")
     page.made_of.places.setText("1-3")
-    hand.until(lambda: len(page._meant) == 3)
+    hand.until(lambda: len(page.rows.meant) == 3)
     page.made_of.places.setText("x")
     hand.until(lambda: "names no rows" in page.told.text())
-    assert len(page._meant) == 3, "what was looked through stays"
+    assert len(page.rows.meant) == 3, "what was looked through stays"
     page.made_of.places.setText("")
     page.made_of.when.setText(f'buchung is "{rows[5][0]}"')
-    hand.until(lambda: len(page._meant) == 1)
+    hand.until(lambda: len(page.rows.meant) == 1)
     page.table.head.boxes["Wohin"].setCurrentIndex(0)  # for nothing: the person of the booking
     hand.until(lambda: not page.side.is_looking and states(page) == ["ready"])
 
@@ -164,7 +164,7 @@ def test_files_of_a_folder_go_with_their_rows(
     hand.press("Return")
     drop(page, folder)
     hand.until(lambda: states(page) == ["ready", "stopped"])
-    assert "“bo.pdf” is not in the folder" in page.table.rows._text(page._meant[1], 2, "")
+    assert "“bo.pdf” is not in the folder" in page.table.rows._text(page.rows.meant[1], 2, "")
     hand.click(page.side.start_button)
     hand.until(lambda: states(page)[0] == "gone")
     (sent,) = hand.mailbox()

@@ -28,6 +28,9 @@ _log = logging.getLogger(__name__)
 _SCREENS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
 
 _COLLECTING, _COLLECT_EVERY = "collecting", 20_000  # milliseconds
+# Seconds after which work in the background lets the window's thread have its turn. A list that is
+# drawn asks Python some hundred times: with Python's own 5 milliseconds each asks that long.
+_SWITCH = 0.0002
 
 
 def local_now() -> datetime:
@@ -69,6 +72,7 @@ def run(
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
     application.setApplicationName("Nebbet")
+    sys.setswitchinterval(_SWITCH)
     theme.apply(application)
     try:
         window = Window(make_parts(home, secrets, role=role))

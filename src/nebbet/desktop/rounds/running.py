@@ -7,6 +7,7 @@ from pathlib import Path
 from msgspec import Struct
 from PySide6.QtCore import QObject, Signal
 
+from nebbet.core.errors import NebbetError
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.rounds.rows_table import STATES
 from nebbet.desktop.session.session import Session
@@ -16,6 +17,7 @@ from nebbet.library.remarks import CameBack, back_of
 from nebbet.library.round_ledger import Release, Round, WentRow, releases, round_of, went
 from nebbet.library.rounds import RowLetter, Source
 
+_TOLD = 200  # letters after which it is told how many there are
 _STATES = {
     "held": "waiting", "waiting": "waiting", "sending": "waiting", "refused": "refused",
     "uncertain": "unsure", "sent": "gone", "gone": "gone",
@@ -38,6 +40,7 @@ class Running(QObject):
 
     changed = Signal()
     started = Signal()
+    _some = Signal(int, int)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -45,6 +48,9 @@ class Running(QObject):
         self._round: Round | None = None
         self.known = Known()
         self.states: dict[str, str] = {}
+        self.starting = ""  # what is said while letters are put into the outbox
+        self._ended = False
+        self._some.connect(self._tell_starting)
         self._words: dict[str, str] = {}  # what is said of rows in the outbox
         session.sending.changed.connect(self._work_out)
         session.arrived.changed.connect(self._work_out)
@@ -151,6 +157,8 @@ class Running(QObject):
         library, writer = shared.library, shared.writer()
         personal, token, files = shared.stores.personal, session.parts.token, shared.files
 
+        self._ended = False
+
         def act() -> dict[str, int]:
             from nebbet.personal.outbox import drop_round
             from nebbet.post.rounds import start, take_files
@@ -163,28 +171,53 @@ class Running(QObject):
                 token=token, files=files, with_doubts=with_doubts,
             ):  # fmt: skip
                 counts[one.how] += 1
+                if sum(counts.values()) % _TOLD == 0:
+                    self._some.emit(counts["out"], len(rows))
+                if self._ended:
+                    break
             return counts
 
         def done(counts: dict[str, int]) -> None:
+            if self._ended:
+                self._drop(made.id)
+            self._show_starting("")
             session.sending.nudge()
             session.sending.refresh()
             shared.refresh()
             self._read()
             session.voice.say(" ".join(_counts_in_words(counts, made)))
 
-        shared.operations.run(act, done, session.voice.fail)
+        def failed(error: NebbetError) -> None:
+            self._show_starting("")
+            session.voice.fail(error)
+
+        self._show_starting(said("The letters are put into the outbox…"))
+        shared.operations.run(act, done, failed)
+
+    def _show_starting(self, words: str) -> None:
+        self.starting = words
+        self.changed.emit()
+
+    def _tell_starting(self, count: int, of: int) -> None:
+        if self.starting:
+            self._show_starting(said("{count} of {of} letters are in the outbox…", count=count,
+                                     of=of))  # fmt: skip
 
     def stop(self) -> None:
         """Take what waits of the round out of the outbox: Start goes on with it."""
-        session, begun = self._session, self._round
-        if begun is None:
-            return
+        if self.starting:
+            self._ended = True
+        elif self._round is not None:
+            self._drop(self._round.id)
+
+    def _drop(self, round_id: str) -> None:
+        session = self._session
         personal = session.shared.stores.personal
 
         def act() -> int:
             from nebbet.personal.outbox import drop_round
 
-            return drop_round(personal, begun.id)
+            return drop_round(personal, round_id)
 
         def done(count: int) -> None:
             session.sending.refresh()

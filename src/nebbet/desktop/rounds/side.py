@@ -96,8 +96,11 @@ class RoundSide(QWidget):
         kind, _, found = self.states.key.partition(":")
         return found if kind == _FOUND else ""
 
-    def show_counts(self, counts: Mapping[str, int], found: Iterable[RowLetter]) -> None:
-        """Show how many rows stand where, and what is found in how many."""
+    def show_counts(
+        self, counts: Mapping[str, int], found: Iterable[RowLetter], *, starting: bool = False
+    ) -> None:
+        """Show how many rows stand where, and what is found in how many; starting says that letters
+        are being put into the outbox."""
         every = sum(counts.values())
         rows = [Choice(f"{_STATE}:", said("all rows"), "", f"{every:,}")]
         rows += [
@@ -108,7 +111,8 @@ class RoundSide(QWidget):
             rows.append(Choice("", said("Found"), heading=True))
             rows += rules
         self.states.show_choices(rows, self.states.key or f"{_STATE}:")
-        self.stop_button.setVisible(bool(counts.get("waiting") or counts.get("held")))
+        may_stop = starting or counts.get("waiting") or counts.get("held")
+        self.stop_button.setVisible(bool(may_stop))
         self.write_button.setEnabled(bool(every))
 
     def show_row(self, row: RowLetter | None, *, reworded: bool = False) -> None:
