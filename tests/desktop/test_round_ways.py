@@ -342,6 +342,7 @@ def test_a_round_is_kept_and_run_again_with_the_table_of_next_month(
     ]
     hand.press("Ctrl+Return")
     hand.until(lambda: states(page).count("gone") == 2)
+    hand.sent_all()
     table.write_text(TABLE + "new@f.example,Oar Head\n")
     hand.press("Esc")
     hand.until(lambda: "Dogs, monthly" in texts(page))
@@ -393,6 +394,7 @@ def test_answers_and_what_came_back_are_gathered(hand: Hand, page: RoundsPage, t
     choose(hand, page.side.going.twice, "an address twice: the first row goes")
     hand.press("Ctrl+Return")
     hand.until(lambda: states(page).count("gone") == 2)
+    hand.sent_all()
     library, mail = hand.session.shared.library, hand.session.arrived
     rows = went(library.engine, round_heads(library.engine)[0].id)
     first, second = (rows[key].message_id for key in sorted(rows))

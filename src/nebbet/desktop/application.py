@@ -30,7 +30,7 @@ _SCREENS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
 _COLLECTING, _COLLECT_EVERY = "collecting", 20_000  # milliseconds
 # Seconds after which work in the background lets the window's thread have its turn. A list that is
 # drawn asks Python some hundred times: with Python's own 5 milliseconds each asks that long.
-_SWITCH = 0.0002
+_SWITCH = 0.0005
 
 
 def local_now() -> datetime:

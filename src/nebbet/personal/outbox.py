@@ -18,12 +18,14 @@ from sqlalchemy import (
 
 from nebbet.core.errors import UNREADABLE, NebbetError
 from nebbet.core.letter import Letter, to_json
+from nebbet.core.portions import portions
 from nebbet.library.engine import explained
 from nebbet.personal.alone import alone
 from nebbet.personal.items import RETURNABLE, UNTIL_RELEASED, WAITING, Item, Queued, State
 from nebbet.personal.open_letters import write_answers
 from nebbet.personal.tables import letter_table, outbox_table, passed_table
 
+_AT_ONCE = 400  # letters of one statement
 COUNTED = 86_400.0  # seconds for which is kept that a letter went
 
 # From where a letter may come into a state. Only what was on the line, or what somebody says went,
@@ -86,29 +88,52 @@ def _kept(item: Item) -> dict[str, bytes]:
     return {"item": msgspec.json.encode(bare), "data": item.outgoing.data}
 
 
-def queued(engine: Engine, states: Iterable[State] = WAITING) -> list[Queued]:
+def queued(
+    engine: Engine, states: Iterable[State] = WAITING, known: dict[str, Item] | None = None
+) -> list[Queued]:
     """What is in the outbox, soonest first, without the bytes of the messages (see `whole`); a
-    damaged row is passed over (see `looked_through`)."""
-    return looked_through(engine, states)[0]
+    damaged row is passed over (see `looked_through`). known are letters that were read before, by
+    their ids, and are not read again; it holds those that are there afterwards."""
+    return looked_through(engine, states, known)[0]
 
 
-def looked_through(engine: Engine, states: Iterable[State] = WAITING) -> tuple[list[Queued], int]:
+def looked_through(
+    engine: Engine, states: Iterable[State] = WAITING, known: dict[str, Item] | None = None
+) -> tuple[list[Queued], int]:
     """What is in the outbox, soonest first, and how many of its rows cannot be read; those stay in
     the file."""
-    table = outbox_table
-    columns = [column for column in table.c if column.name != "data"]
+    table, held = outbox_table, known if known is not None else {}
+    columns = [table.c[name] for name in ("id", "message_id", "state", "due", "attempts", "words")]
     statement = select(*columns).where(table.c.state.in_(list(states))).order_by(table.c.due)
     with explained("The outbox cannot be read"), engine.connect() as connection:
-        rows = [_entry(row) for row in connection.execute(statement).mappings()]
-    found = [entry for entry in rows if entry is not None]
+        rows = connection.execute(statement).mappings().all()
+        new = [row["id"] for row in rows if not _is_as(held.get(row["id"]), row["message_id"])]
+        for some in portions(new, _AT_ONCE):
+            items = select(table.c.id, table.c.item).where(table.c.id.in_(some))
+            held.update((key, item) for key, data in connection.execute(items)
+                        if (item := _item(data)) is not None)  # fmt: skip
+    found = [entry for row in rows if (entry := _entry(row, held.get(row["id"]))) is not None]
     return found, len(rows) - len(found)
 
 
-def _entry(row: RowMapping) -> Queued | None:
+def _is_as(item: Item | None, message_id: str) -> bool:
+    return item is not None and item.outgoing.message_id == message_id
+
+
+def _item(data: bytes) -> Item | None:
     try:
-        item = msgspec.json.decode(row["item"], type=Item)
-        # The file is the person's own, but a disk may have turned its bits.
-        where = {name: row[name] for name in ("state", "due", "attempts", "words")}
+        return msgspec.json.decode(data, type=Item)
+    except UNREADABLE:
+        return None
+
+
+def _entry(row: RowMapping, item: Item | None) -> Queued | None:
+    """An item with where it stands; nothing where one of them cannot be read: the file is the
+    person's own, but a disk may have turned its bits."""
+    if item is None:
+        return None
+    where = {name: row[name] for name in ("state", "due", "attempts", "words")}
+    try:
         return msgspec.convert({"item": item, **where}, Queued)
     except UNREADABLE:
         return None

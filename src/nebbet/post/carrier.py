@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from nebbet.core.errors import NebbetError
 from nebbet.personal.items import Queued
+from nebbet.personal.outbox import queued
 from nebbet.post.delivering import RETRY_SECONDS, Office, deliver_due, write_outcomes
 
 _LONGEST = 3600.0  # seconds: the clock may be set, and a letter may wait for years
@@ -67,10 +68,14 @@ class Carrier:
                 return
             pause = self._pass()
 
+    def _tell(self) -> None:
+        """Tell where letters stand, in the middle of a pass."""
+        self._changed(queued(self._office.personal, known=self._office.known))
+
     def _pass(self) -> float:
         """Deliver, tell, and say how long to sleep."""
         try:
-            left = deliver_due(self._office, lambda: self._stopped, _AT_ONCE)
+            left = deliver_due(self._office, lambda: self._stopped, _AT_ONCE, self._tell)
         except NebbetError as error:
             _log.warning("the outbox could not be looked through: %s", error.sentence)
             self._troubled(error)

@@ -68,7 +68,8 @@ class Office(Struct, frozen=True):
 
     unwritten holds outcomes that are known but could not be written into the personal file: a
     letter that the server took is sent, whatever the disk says. stuck holds what kept letters from
-    being tried in the last pass.
+    being tried in the last pass. known are the letters of the outbox that were read before: a round
+    has thousands.
     """
 
     personal: Engine
@@ -80,6 +81,7 @@ class Office(Struct, frozen=True):
     unwritten: dict[str, Outcome] = field(default_factory=dict)
     stuck: list[NebbetError] = field(default_factory=list)
     looks: Looks = field(default_factory=Looks)
+    known: dict[str, Item] = field(default_factory=dict)
 
     @property
     def accounts(self) -> tuple[Account, ...]:
@@ -92,11 +94,15 @@ class Office(Struct, frozen=True):
 
 
 def deliver_due(
-    office: Office, ended: Callable[[], bool] = lambda: False, most: int = 0
+    office: Office,
+    ended: Callable[[], bool] = lambda: False,
+    most: int = 0,
+    handed: Callable[[], object] = lambda: None,
 ) -> list[Queued]:
     """Deliver what is due and finish what is half done; returns what is left in the outbox. ended
     is asked before each letter, and keeps it for another time; most is how many letters go before
-    it is told how that went (0: all that are due).
+    it is told how that went (0: all that are due); handed is called when these were handed over,
+    before their copies are filed, which may take long.
 
     One letter's trouble is that letter's: the others go on. While another process delivers from the
     same outbox, nothing is done. Raises NebbetError when the outbox
@@ -108,10 +114,16 @@ def deliver_due(
         if nobody_else:
             _release(office)
             # What follows may take time or fail: no letter waits for that of another one.
-            _record_all(office, _let_go(office, ended, most))
+            went = _let_go(office, ended, most)
+            if went:
+                handed()
+            _record_all(office, went)
             if not ended():
                 _record_all(office, _found_to_have_gone(office))
-    return outbox.queued(office.personal)
+    left = outbox.queued(office.personal, known=office.known)
+    for gone in office.known.keys() - {entry.item.id for entry in left}:
+        del office.known[gone]
+    return left
 
 
 def _let_go(office: Office, ended: Callable[[], bool], most: int = 0) -> list[Queued]:
@@ -120,7 +132,7 @@ def _let_go(office: Office, ended: Callable[[], bool], most: int = 0) -> list[Qu
 
     out, lines = list[Queued](), dict[str, Line]()
     try:
-        for entry in outbox.queued(office.personal, ("held", "waiting", "sent")):
+        for entry in outbox.queued(office.personal, ("held", "waiting", "sent"), office.known):
             if ended() or (most and len(out) >= most):
                 break
             if entry.due > office.now() or entry.item.id in office.unwritten:
@@ -239,6 +251,7 @@ def _of_the_day(office: Office, entry: Queued) -> Queued:
         raise DeliveryError("refused", error.what, error.advice) from None
     if item is not entry.item:
         outbox.rewrite(office.personal, item)
+        office.known.pop(item.id, None)
     return replace(entry, item=item)
 
 

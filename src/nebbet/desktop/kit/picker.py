@@ -34,6 +34,7 @@ HEADING = Qt.ItemDataRole.UserRole + 3
 TONE = Qt.ItemDataRole.UserRole + 4
 
 
+_ALT = Qt.KeyboardModifier.AltModifier
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -274,7 +275,8 @@ class Picker(QLineEdit):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Up and down walk through the matches, Return chooses, Esc puts the field back."""
         key = event.key()
-        if key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+        plain = not event.modifiers() & (_ALT | Qt.KeyboardModifier.ControlModifier)
+        if key in (Qt.Key.Key_Down, Qt.Key.Key_Up) and plain:
             if self.list.isVisible():
                 self.list.step(1 if key == Qt.Key.Key_Down else -1)
             else:

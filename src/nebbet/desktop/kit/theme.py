@@ -247,6 +247,7 @@ QLineEdit[quiet="true"]:hover {{ border-color: {rule}; padding-left: 6px; }}
 QLineEdit[quiet="true"]:focus {{
     background: {field}; border-color: {plum}; padding-left: 6px;
 }}
+QComboBox:disabled {{ color: {faint}; }}
 QComboBox::drop-down {{ border: none; width: 20px; }}
 QComboBox::down-arrow {{ image: url("{chevron}"); width: 11px; height: 11px; }}
 QComboBox QAbstractItemView {{

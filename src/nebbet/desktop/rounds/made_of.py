@@ -122,6 +122,11 @@ class MadeOf(QWidget):
         self._show_parts()
 
     @property
+    def is_chosen_from(self) -> bool:
+        """Whether the focus is where the template and the table are chosen."""
+        return self.pick.hasFocus() or self.choose.hasFocus()
+
+    @property
     def choosing(self) -> Choosing:
         """Which rows are meant, but for those that are taken out by hand."""
         words = "" if self.origin.is_on_file else self.words.text()

@@ -1,5 +1,6 @@
 """The place Rounds: from a table to what went, on one page."""
 
+from collections import Counter
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -13,7 +14,7 @@ from nebbet.core.letter import Letter
 from nebbet.core.records.tables import TableRow
 from nebbet.core.rounds import Matches, chosen
 from nebbet.core.rounds.pacing import lasts
-from nebbet.core.sentences import said
+from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.place import Place
@@ -119,6 +120,7 @@ class RoundsPage(Place):
         side = self.side
         side.filtered.connect(self._filter)
         side.put_back.connect(self._put_back)
+        side.reword.connect(self.edit)
         side.going.changed.connect(self._show_counts)
         side.going.other_rows.connect(self._put_together)
         for signal, act in (
@@ -242,6 +244,8 @@ class RoundsPage(Place):
             )  # fmt: skip
         self.making.show_roles(names, before)
         self._look()
+        if self.made_of.is_chosen_from:
+            self.table.setFocus()
 
     # Looking through
 
@@ -366,8 +370,10 @@ class RoundsPage(Place):
         template, shared = self.made_of.template, self._shared
         assert template is not None
         if not rows:
-            gone = self.running.states and not self._still(("waiting", "held"))
-            return said("Nothing is left to go.") if gone else said("No row may go now.")
+            counts = Counter(self.running.states.values())
+            if waiting := counts["waiting"] + counts["held"]:
+                return counted("1 letter waits.", "{count} letters wait.", count=waiting)
+            return said("Nothing is left to go.") if counts else said("No row may go now.")
         me = shared.me.email if shared.me else ""
         accounts = self._session.sending.accounts
         sender = self._session.sending.account_of(rows[0].letter).user if rows else me
@@ -381,9 +387,6 @@ class RoundsPage(Place):
             len(rows), what, me or sender, long.total_seconds() / 60, lately,
             f"{first + long:%a %d %b %H:%M}",
         )  # fmt: skip
-
-    def _still(self, states: tuple[str, ...]) -> bool:
-        return any(state in states for state in self.running.states.values())
 
     def _show_row(self, row: TableRow | None) -> None:
         found = self.rows.found(row)

@@ -50,6 +50,7 @@ class Running(QObject):
         self.states: dict[str, str] = {}
         self.starting = ""  # what is said while letters are put into the outbox
         self._ended = False
+        self._sent: set[str] = set()  # rows that were sent, and are not read as such yet
         self._some.connect(self._tell_starting)
         self._words: dict[str, str] = {}  # what is said of rows in the outbox
         session.sending.changed.connect(self._work_out)
@@ -115,16 +116,22 @@ class Running(QObject):
             return
         answers = self._answered()
         states = {key: self._of_gone(row, answers) for key, row in self.known.went.items()}
-        words: dict[str, str] = {}
+        words, sent = dict[str, str](), set[str]()
         for entry in self._session.sending.outbox:
             if entry.item.round == self._round.id:
                 row, state = entry.item.row, _STATES[entry.state]
                 went = self.known.went.get(row)
                 if went and went.message_id != entry.item.outgoing.message_id:
                     continue  # it went as another message, from another computer
-                if state != "gone" or row not in states:
+                if state != "gone":
                     states[row] = "held" if entry.waits_for_release else state
+                elif went is None:
+                    states[row] = "waiting"  # until it is read when it went
+                    sent.add(row)
                 words[row] = entry.words
+        if not sent <= self._sent:
+            self._read()
+        self._sent = sent
         if states != self.states or words != self._words:
             self.states, self._words = states, words
             self.changed.emit()
@@ -159,6 +166,8 @@ class Running(QObject):
 
         self._ended = False
 
+        keys, out = {row.said.number: row.said.key for row in rows}, list[str]()
+
         def act() -> dict[str, int]:
             from nebbet.personal.outbox import drop_round
             from nebbet.post.rounds import start, take_files
@@ -171,6 +180,8 @@ class Running(QObject):
                 token=token, files=files, with_doubts=with_doubts,
             ):  # fmt: skip
                 counts[one.how] += 1
+                if one.how == "out":
+                    out.append(keys[one.row])
                 if sum(counts.values()) % _TOLD == 0:
                     self._some.emit(counts["out"], len(rows))
                 if self._ended:
@@ -180,6 +191,7 @@ class Running(QObject):
         def done(counts: dict[str, int]) -> None:
             if self._ended:
                 self._drop(made.id)
+            self.states = {**self.states, **dict.fromkeys(out, "waiting")}  # until they are read
             self._show_starting("")
             session.sending.nudge()
             session.sending.refresh()

@@ -34,8 +34,8 @@ _TITLES = {
 class RoundSide(QWidget):
     """filtered tells that other rows are wanted, test that somebody wants the row at hand sent to
     themselves, samples one of each sort of row; start that the round is to begin, stop that what
-    waits of it is not to go, release that what is held may; put_back that the letter at hand is to
-    be again as the table says it."""
+    waits of it is not to go, release that what is held may; reword that the letter at hand is to be
+    edited, put_back that it is to be again as the table says it."""
 
     filtered = Signal()
     test = Signal()
@@ -44,6 +44,7 @@ class RoundSide(QWidget):
     stop = Signal()
     release = Signal()
     put_back = Signal()
+    reword = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -55,7 +56,11 @@ class RoundSide(QWidget):
         )
         self.test_button = pieces.button(said("Test to me"), self.test.emit, "words", "Ctrl+Alt+T")
         self.samples_button = pieces.button(
-            said("One of each sort to me"), self.samples.emit, "words", "Ctrl+Alt+Shift+T"
+            said("One of each sort"), self.samples.emit, "words",
+            said("One of each sort of row to me (Ctrl+Alt+Shift+T)"),
+        )  # fmt: skip
+        self.reword_button = pieces.button(
+            said("Reword"), self.reword.emit, "words", said("For this row alone (F2)")
         )
         self.menu = QMenu(self)
         self.write_button = pieces.button(said("Write…"), self._offer, "words", "Ctrl+Alt+W")
@@ -71,7 +76,7 @@ class RoundSide(QWidget):
             self.states,
             pieces.rule(),
             self.row,
-            pieces.row(self.back_button, None),
+            pieces.row(self.reword_button, self.back_button, None),
             pieces.row(self.test_button, self.samples_button, None),
             pieces.rule(),
             self.going,
@@ -117,7 +122,8 @@ class RoundSide(QWidget):
 
     def show_row(self, row: RowLetter | None, *, reworded: bool = False) -> None:
         """Show what is found in a row."""
-        self.test_button.setEnabled(row is not None)
+        for button in (self.test_button, self.reword_button):
+            button.setEnabled(row is not None)
         self.back_button.setVisible(reworded)
         if row is None:
             self.row.setText("")

@@ -249,7 +249,10 @@ class Sending(QObject):
         self._on_outbox(left)
         there = {e.item.id: e.state for e in left}
         gone = [key for key in before if key not in there and key not in self._taking_back]
-        went = gone + [k for k, state in there.items() if state == "sent" != before.get(k)]
+        # Those that were sent before were told of then.
+        went = [k for k in gone if before[k] != "sent"] + [
+            k for k, state in there.items() if state == "sent" != before.get(k)
+        ]
         if gone or any(e.state == "sent" for e in left):
             self._shared.refresh()
         if went:
