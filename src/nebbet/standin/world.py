@@ -17,7 +17,7 @@ from nebbet.core.body import Frame
 from nebbet.core.letter import Content, Copies, Enclosure, Passage, Texts
 from nebbet.core.placeholders import Placeholder
 from nebbet.core.records import Case, Contact, Fact, Member, field_name
-from nebbet.core.records.kinds import Kind, RecordField
+from nebbet.core.records.kinds import Kind, Prompt, RecordField
 from nebbet.core.values import Money, Value, to_json
 from nebbet.standin.team import read_members, read_team
 
@@ -117,7 +117,8 @@ def _kinds(raw: Mapping[str, Any]) -> Iterator[Kind]:
     }
     for name, names in raw["kinds"].items():
         naming = raw["naming"].get(name, "")
-        yield Kind(field_name(name), name, tuple(fields[one] for one in names), naming)
+        prompts = msgspec.convert(tuple(raw["prompts"].get(name, ())), tuple[Prompt, ...])
+        yield Kind(field_name(name), name, tuple(fields[one] for one in names), naming, prompts)
 
 
 def season_tickets(today: date) -> str:

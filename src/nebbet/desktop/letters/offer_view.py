@@ -2,12 +2,14 @@
 no."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces
+from nebbet.desktop.paper.letter_shown import LetterShown
 from nebbet.desktop.session.session import Session
 from nebbet.library.prompts import Offer
+from nebbet.library.writing import begin_for
 
 
 class OfferView(QWidget):
@@ -20,20 +22,26 @@ class OfferView(QWidget):
         super().__init__()
         self._session = session
         self._offer: Offer | None = None
+        self.shown = LetterShown(session.shared.pictures)
         self.title = pieces.label("", "title", wrap=True)
         self.words = pieces.label("", wrap=True)
         self.yes = pieces.button(said("Write it"), self._write, "primary", said("Return"))
         self.no = pieces.button(said("Not needed"), self._leave, hint=said("Delete"))
         pieces.fill(
-            QVBoxLayout(self), self.title, self.words, pieces.row(self.yes, self.no, None), None,
-            margin=24, spacing=12,
+            QVBoxLayout(self), self.title, self.words, pieces.row(self.yes, self.no, None),
+            pieces.rule(), self.shown, margin=24, spacing=12,
         )  # fmt: skip
+        self.shown.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def show_offer(self, offer: Offer) -> None:
         """Show what is offered, and why."""
         self._offer = offer
         case, contact = offer.matter.case, offer.matter.contact
-        template = self._session.shared.catalogue.templates.get(offer.template)
+        shared = self._session.shared
+        template = shared.catalogue.templates.get(offer.template)
+        if template is not None:
+            letter = begin_for(shared.catalogue, template, "", recipient=contact, case=case)
+            self.shown.show_worked_out(shared.catalogue, letter, shared.writer())
         self.title.setText(f"{case.kind} {case.number}".strip())
         name = contact.name or contact.email if contact else said("nobody yet")
         self.words.setText(

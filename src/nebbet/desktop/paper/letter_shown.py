@@ -4,13 +4,17 @@ from collections.abc import Mapping
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from nebbet.core import letter as letters
 from nebbet.core.body import Frame
 from nebbet.core.letter import Letter
+from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.pictures import Pictures
-from nebbet.desktop.paper.fillings import Filling
+from nebbet.desktop.paper.fillings import Filling, filling_of
 from nebbet.desktop.paper.sheet import Desk, Sheet
 from nebbet.desktop.paper.slot_edit import SlotEdit
+from nebbet.library.catalogue import Catalogue
+from nebbet.library.writing import Writer, examine
 
 _LINES = {
     "mailbox": "From", "reply_to": "Reply-To", "to": "Also to", "cc": "Cc", "bcc": "Bcc",
@@ -36,6 +40,16 @@ class LetterShown(QWidget):
         self.sheet = Sheet(rows, self.body)
         self.to.setPalette(theme.paper_palette())
         pieces.fill(QVBoxLayout(self), Desk(self.sheet), spacing=0)
+
+    def show_worked_out(self, catalogue: Catalogue, letter: Letter, writer: Writer) -> None:
+        """Show a letter as it is for a writer now."""
+        worked = examine(catalogue, letter, writer)
+        values = {
+            key: filling_of(one, letter.language)
+            for key, one in letters.by_place(worked.letter, worked.particulars).items()
+        }
+        frame = catalogue.frame(letter.frame)
+        self.show_letter(worked.letter, values, frame, said("nobody"))
 
     def show_letter(
         self, letter: Letter, values: Mapping[str, Filling], frame: Frame, nobody: str

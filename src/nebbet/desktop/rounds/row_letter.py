@@ -5,17 +5,13 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
-from nebbet.core import letter as letters
 from nebbet.core.checks import Finding
 from nebbet.core.letter import Letter
-from nebbet.core.sentences import said
 from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
-from nebbet.desktop.paper.fillings import filling_of
 from nebbet.desktop.paper.letter_shown import LetterShown
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.catalogue import Catalogue
-from nebbet.library.writing import examine
 
 
 class RowLetterView(QWidget):
@@ -62,14 +58,7 @@ class RowLetterView(QWidget):
         """Show the letter of a row, to be read."""
         self.read()
         self._letter = letter
-        catalogue = self._catalogue()
-        worked = examine(catalogue, letter, self._shared.writer())
-        values = {
-            key: filling_of(one, letter.language)
-            for key, one in letters.by_place(worked.letter, worked.particulars).items()
-        }
-        frame = catalogue.frame(letter.frame)
-        self.shown.show_letter(worked.letter, values, frame, said("nobody"))
+        self.shown.show_worked_out(self._catalogue(), letter, self._shared.writer())
 
     def edit(self) -> None:
         """Let the letter at hand be reworded."""
