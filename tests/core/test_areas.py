@@ -1,6 +1,7 @@
 """Tables and ranges of workbooks: written by XlsxWriter, openpyxl and odfpy."""
 
 import io
+from decimal import Decimal
 
 import pytest
 import xlsxwriter
@@ -10,8 +11,11 @@ from odf.text import P
 from openpyxl import Workbook
 from openpyxl.workbook.defined_name import DefinedName
 
+from nebbet.core.placeholders import Placeholder
 from nebbet.core.records.areas import Area, area_of, areas_in
+from nebbet.core.records.seen import looks_of
 from nebbet.core.records.tables import read_table
+from nebbet.core.rounds import typed
 
 
 def xlsx() -> bytes:
@@ -78,3 +82,56 @@ def test_what_is_no_cells_is_passed_over(text: str) -> None:
 
 def test_what_is_no_workbook_has_none() -> None:
     assert areas_in(b"PK\x03\x04 nothing") == {}
+
+
+# How numbers are seen
+
+
+def seen_in_xlsx() -> bytes:
+    made = io.BytesIO()
+    book = xlsxwriter.Workbook(made, {"in_memory": True})
+    sheet = book.add_worksheet("Rates & more")
+    looks = {
+        "Rate": (0.255, "0.0%"), "Whole": (0.5, "0%"), "Post": (742, "00000"), "Plain": (3, ""),
+        "Money": (12.5, "#,##0.00 €"), "Words": (7, '0" percent %"'),
+    }  # fmt: skip
+    for column, (name, (value, code)) in enumerate(looks.items()):
+        sheet.write(0, column, name)
+        sheet.write(1, column, value, book.add_format({"num_format": code} if code else {}))
+    book.close()
+    return made.getvalue()
+
+
+def test_percentages_and_noughts_of_xlsx_are_as_seen() -> None:
+    (row,) = read_table(seen_in_xlsx()).rows
+    assert row.cells == ("25.5%", "50%", "00742", Decimal(3), Decimal("12.5"), Decimal(7))
+
+
+def test_percentages_and_noughts_of_ods_are_as_seen() -> None:
+    book = OpenDocumentSpreadsheet()
+    sheet = Table(name="Data")
+    for line in ([("string", "Rate"), ("string", "Rate too"), ("string", "Post")],
+                 [("percentage", "0.075", 2), ("float", "742")]):  # fmt: skip
+        row = TableRow()
+        for kind, text, *again in line:
+            more = {} if kind == "string" else {"value": text}
+            if again:
+                more["numbercolumnsrepeated"] = again[0]
+            cell = TableCell(valuetype=kind, **more)
+            cell.addElement(P(text="00742" if text == "742" else text))
+            row.addElement(cell)
+        sheet.addElement(row)
+    book.spreadsheet.addElement(sheet)
+    made = io.BytesIO()
+    book.write(made)
+    (read,) = read_table(made.getvalue()).rows
+    assert read.cells == ("7.5%", "7.5%", "00742")
+
+
+def test_a_percentage_is_a_number_where_one_is_wanted() -> None:
+    assert typed("25.5%", Placeholder("x", kind="number"), "en") == "0.2550"
+    assert typed("25.5%", Placeholder("x"), "en") == "25.5%"
+
+
+def test_what_is_no_workbook_looks_like_nothing() -> None:
+    assert looks_of(b"PK\x03\x04 nothing", "x") == {} == looks_of(b"", "x")

@@ -443,3 +443,23 @@ def test_one_of_each_sort_goes_to_oneself(hand: Hand, page: RoundsPage, table: P
     found = hand.mailbox("benedek.roy@lislesound.example")
     assert len(found) == 2, "a row that is ready, and one with a doubt"
     assert all(str(one["Subject"]).startswith("Test: ") for one in found)
+
+
+def test_days_that_could_be_others_are_read_as_one_says(
+    hand: Hand, page: RoundsPage, tmp_path: Path
+) -> None:
+    path = tmp_path / "days.csv"
+    path.write_text("Mail,Day\na@b.example,03/04/2026\n")
+    page.made_of.take_template("other-day")
+    page.made_of.take_table(path)
+    hand.until(lambda: len(page.rows.meant) == 1 and not page.side.is_looking)
+    box = page.table.head.boxes["Day"]
+    roles = [str(box.itemData(n)) for n in range(box.count())]
+    box.setCurrentIndex(next(n for n, role in enumerate(roles) if "sailing" in role))
+    hand.until(lambda: not page.side.is_looking)
+    choose(hand, page.made_of.days, "month first")
+    hand.until(lambda: not page.side.is_looking and "month first" in page.told.text())
+    assert "2026-03-04" in page.table.rows.found[2].letter.answers.values()
+    choose(hand, page.made_of.days, "day first")
+    hand.until(lambda: not page.side.is_looking and "day first" in page.told.text())
+    assert "2026-04-03" in page.table.rows.found[2].letter.answers.values()

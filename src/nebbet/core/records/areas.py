@@ -94,11 +94,16 @@ def area_of(cells: str) -> Area | None:
         return None
     sheet = (found[1] or "").replace("''", "'") or found[2]
     top, bottom = int(found[4]) - 1, int(found[6]) - 1
-    left, right = _column(found[3]), _column(found[5])
+    left, right = column_number(found[3]), column_number(found[5])
     return Area(sheet, min(top, bottom), min(left, right), max(top, bottom), max(left, right))
 
 
-def _column(letters: str) -> int:
+def column_number(letters: str) -> int:
+    """Which column letters name, from 0 on.
+
+    >>> column_number("A"), column_number("AA")
+    (0, 26)
+    """
     number = 0
     for letter in letters:
         number = number * 26 + ord(letter) - 64

@@ -263,14 +263,17 @@ _READERS: Mapping[str, Callable[[Cell, RecordField, Reading], Value]] = {
 
 def amount(text: str) -> Decimal:
     """A number as people write it in tables: the last of its dots and commas is the decimal sign,
-    unless three digits follow it and it stands there more than once, or beside no other.
+    unless three digits follow it and it stands there more than once, or beside no other. A
+    percentage is a part of one.
 
     Raises InvalidOperation where it is none.
 
-    >>> [str(amount(text)) for text in ("1,234.50", "1.234,50", "1 234", "12,5", "1,234,567")]
-    ['1234.50', '1234.50', '1234', '12.5', '1234567']
+    >>> [str(amount(text)) for text in ("1,234.50", "1.234,50", "1 234", "12,5", "1,234,567", "5%")]
+    ['1234.50', '1234.50', '1234', '12.5', '1234567', '0.05']
     """
     bare = re.sub(r"[\s'\u2019\u00a0\u202f]", "", text)
+    if bare.endswith("%"):
+        return amount(bare[:-1]) / 100
     last = max(bare.rfind("."), bare.rfind(","))
     if last < 0:
         return Decimal(bare)

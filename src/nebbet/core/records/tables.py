@@ -17,6 +17,7 @@ from msgspec import Struct
 
 from nebbet.core.errors import NebbetError
 from nebbet.core.records.areas import areas_in
+from nebbet.core.records.seen import Look, looks_of
 from nebbet.core.sentences import counted, said
 
 Cell = str | bool | Decimal | date | datetime | time
@@ -115,6 +116,10 @@ def _read_book(data: bytes, sheet: str) -> ReadTable:
         merged = found.merged_cell_ranges or []
     except (python_calamine.CalamineError, ValueError) as error:
         raise refused(said("The sheet “{sheet}” cannot be read", sheet=chosen)) from error
+    looks = looks_of(data, area.sheet if area else chosen) if data.startswith(b"PK") else {}
+    for (at, column), look in looks.items():
+        if at < len(rows) and column < len(rows[at]):
+            rows[at][column] = _as_seen(rows[at][column], look)
     told = []
     if merged:
         _spread(rows, merged)
@@ -193,6 +198,12 @@ def _cell(raw: object) -> Cell:
             return str(raw)
         case _:
             return str(raw if raw is not None else "").strip()[:_LONGEST_CELL]
+
+
+def _as_seen(raw: Any, look: Look) -> Any:
+    """A number as its format shows it."""
+    plain = isinstance(raw, int | float) and not isinstance(raw, bool)
+    return look(Decimal(repr(raw))) if plain else raw
 
 
 def _without_midnight(raw: bool | datetime | date | time) -> Cell:

@@ -2,7 +2,7 @@
 
 from nebbet.core.rounds.choosing import Choosing, Twice, chosen, doubles, read_ranges
 from nebbet.core.rounds.matching import ROLES, Matches, propose, role_title
-from nebbet.core.rounds.rows import RowSaid, key_of, said_by, typed
+from nebbet.core.rounds.rows import RowSaid, has_days, key_of, said_by, typed
 from nebbet.core.rounds.rules import RoundRules
 
 __all__ = [
@@ -14,6 +14,7 @@ __all__ = [
     "Twice",
     "chosen",
     "doubles",
+    "has_days",
     "key_of",
     "propose",
     "read_ranges",

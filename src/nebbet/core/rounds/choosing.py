@@ -20,7 +20,7 @@ from nebbet.core.values import Value
 
 # What becomes of an address that several rows have: it is asked about, or one of them goes.
 Twice = Literal["ask", "first", "last"]
-_NUMBER = re.compile(r"[-+]?(?:0|[1-9][\d\s'\u2019\u00a0\u202f]*)(?:[.,]\d+)*")
+_NUMBER = re.compile(r"[-+]?(?:0|[1-9][\d\s'\u2019\u00a0\u202f]*)(?:[.,]\d+)*%?")
 _RANGE = re.compile(r"(\d+)(?:\s*[-–]\s*(\d+)?)?")
 
 

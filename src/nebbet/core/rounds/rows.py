@@ -21,8 +21,9 @@ from nebbet.core.sentences import said
 
 _LINES = ("also", "cc", "bcc", "from")
 _ONES = ("name", "title", "first_name", "last_name", "language", "case")
-_NUMBER = re.compile(r"[-+]?\d[\d\s.,'\u2019\u00a0\u202f]*")
+_NUMBER = re.compile(r"[-+]?\d[\d\s.,'\u2019\u00a0\u202f]*%?")
 _DAY = re.compile(r"\d{1,4}[/.\-]\d{1,2}[/.\-]\d{1,4}")
+_LOOKED_AT = 200  # rows that are looked through
 _ISO = "%Y-%m-%d"
 
 
@@ -134,6 +135,12 @@ def _clear(cell: Cell, day_first: bool | None) -> Cell:
         return day_of(cell, day_first=day_first)
     except (ValueError, OverflowError):
         return cell
+
+
+def has_days(table: ReadTable) -> bool:
+    """Whether a table has days that are written with numbers alone: such as could be others."""
+    cells = (cell for row in table.rows[:_LOOKED_AT] for cell in row.cells)
+    return any(isinstance(cell, str) and bool(_DAY.match(cell)) for cell in cells)
 
 
 def typed(cell: Cell, placeholder: Placeholder | None, language: str) -> str:

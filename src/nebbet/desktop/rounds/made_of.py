@@ -7,8 +7,9 @@ from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QMenu, QVBoxLayout, QWidget
 
+from nebbet.core.records.incoming import days_first
 from nebbet.core.records.tables import DELIMITER_NAMES, ENCODINGS, ReadTable
-from nebbet.core.rounds import Choosing
+from nebbet.core.rounds import Choosing, has_days
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.pause import after_pause
@@ -53,6 +54,7 @@ class MadeOf(QWidget):
         self.menu = QMenu(self)
         self.choose = pieces.button(said("Table…"), self.ask_for_origin, hint="Ctrl+O")
         self.sheet, self.encoding, self.delimiter = StillCombo(), StillCombo(), StillCombo()
+        self.days = StillCombo()  # how days are read that could be others
         self.folder_button = pieces.button(said("Folder of files…"), self.ask_for_folder, "words")
         self.keep_button = pieces.button(
             said("Keep it…"), self.keep.emit, "words", said("Keep what it is made of (Ctrl+S)")
@@ -74,15 +76,21 @@ class MadeOf(QWidget):
         for box, name in (
             (self.sheet, said("Sheet, or kind of case")), (self.encoding, said("Encoding")),
             (self.delimiter, said("What stands between the cells")),
+            (self.days, said("How days are read that could be others")),
         ):  # fmt: skip
             theme.named(box, name, name)
+        for words, first in ((said("days as they tell"), None), (said("day first"), True),
+                             (said("month first"), False)):  # fmt: skip
+            self.days.addItem(words, first)
         for sign, words in DELIMITER_NAMES.items():
             self.delimiter.addItem(words, sign)
         self.places.setMaximumWidth(150)
         self._narrowing = QWidget()
         pieces.fill(
             pieces.fill(QVBoxLayout(self._narrowing)),
-            pieces.row(self.places, self.words, self.when, self.encoding, self.delimiter),
+            pieces.row(
+                self.places, self.words, self.when, self.encoding, self.delimiter, self.days
+            ),
         )
         pieces.fill(
             QVBoxLayout(self),
@@ -100,6 +108,7 @@ class MadeOf(QWidget):
         for box in (self.sheet, self.encoding, self.delimiter):
             box.currentIndexChanged.connect(lambda _index: self._read_otherwise())
         self.words.textChanged.connect(lambda _text: self._narrow_by_words())
+        self.days.currentIndexChanged.connect(lambda _index: self.narrowed.emit())
         for line in (self.places, self.when):
             line.textChanged.connect(lambda _text: self.narrowed.emit())
 
@@ -111,6 +120,7 @@ class MadeOf(QWidget):
         self.sheet.setVisible(has and self.sheet.count() > 1)
         self.encoding.setVisible(is_text)
         self.delimiter.setVisible(is_text)
+        self.days.setVisible(bool(has and self.table and has_days(self.table)))
         self.folder_button.setVisible(has)
         self.keep_button.setVisible(has)
         self.choose.setVisible(self.started is None)
@@ -131,6 +141,14 @@ class MadeOf(QWidget):
         """Which rows are meant, but for those that are taken out by hand."""
         words = "" if self.origin.is_on_file else self.words.text()
         return Choosing(places=self.places.text(), words=words, when=self.when.text())
+
+    @property
+    def day_first(self) -> dict[str, bool]:
+        """How days are read, by their headings: as it was chosen, else as the columns tell."""
+        chosen = self.days.currentData()
+        if self.table is None or chosen is None:
+            return days_first(self.table) if self.table else {}
+        return dict.fromkeys(self.table.headings, bool(chosen))
 
     @property
     def name(self) -> str:

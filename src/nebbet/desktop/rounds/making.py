@@ -1,13 +1,12 @@
 """What the round at hand is made of, put together: its name, its letters' source, the round as it
 is started; or as it was, where it was started before."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from msgspec.structs import replace
 
 from nebbet.core.errors import NebbetError
-from nebbet.core.records.incoming import days_first
 from nebbet.core.rounds import Choosing, Matches, propose
 from nebbet.core.rounds.pacing import Pace
 from nebbet.core.sentences import said
@@ -71,10 +70,10 @@ class Making:
 
     def matches(self) -> Matches:
         """What the columns are for."""
-        table, begun = self._made_of.table, self._running.begun
+        begun = self._running.begun
         if begun is not None:
             return begun.matches
-        return Matches(self._table.head.roles(), days_first(table) if table else {})
+        return Matches(self._table.head.roles(), self._made_of.day_first)
 
     def choosing(self) -> Choosing:
         """Which rows are meant, with those that were taken out by hand."""
@@ -114,7 +113,8 @@ class Making:
 
     def about(self) -> str:
         """What the table is, and whether the round was started before."""
-        begun, words = self._running.begun, self._made_of.about
+        begun = self._running.begun
+        words = " ".join([self._made_of.about, *_reading(self.matches())])
         if begun is None:
             return words
         member = self._shared.catalogue.members.get(begun.member)
@@ -148,3 +148,15 @@ class Making:
         if row.said.number in self._table.rows.out:
             return STATES[OUT][0], ""
         return self._running.told(row)
+
+
+def _reading(matches: Matches) -> Iterator[str]:
+    """How days are read that could be others, column by column."""
+    used = {heading for heading, role in matches.roles.items() if role}
+    found = {one: first for one, first in matches.day_first.items() if one in used}
+    for first, words in (
+        (True, said("with the day first")), (False, said("with the month first")),
+    ):  # fmt: skip
+        names = ", ".join(f"“{heading}”" for heading, one in found.items() if one is first)
+        if names:
+            yield said("Days in {columns} are read {how}.", columns=names, how=words)
