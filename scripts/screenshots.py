@@ -21,6 +21,8 @@ from nebbet.personal.home import home_in
 from nebbet.personal.secrets import SessionSecrets
 from nebbet.personal.settings import write_settings
 from nebbet.standin import demo
+from nebbet.standin.passengers import TABLE, VOUCHERS
+from nebbet.standin.team import PASSENGERS
 
 _PASSENGERS = (
     "First name;Surname;E-mail;Company;Telephone;Season ticket\n"
@@ -142,24 +144,15 @@ class Camera:
     def take_rounds(self) -> None:
         """A letter to each passenger of a table."""
         page, window = self.window.rounds, self.window
-        people = window.session.shared.library.people
-        numbers = (f"LS-{number}" for number in range(48211, 48400))
-        matters = [found for number in numbers if (found := people.numbered(number))]
-        rows = [
-            (one.case.number, one.contact.email, "strong wind", "Friday 08:15, Merrin")
-            for one in matters
-            if one.contact and one.case.kind in ("cancelled sailing", "moved sailing")
-        ]
-        with tempfile.TemporaryDirectory() as folder:
-            table = Path(folder) / "Passengers 26 November.csv"
-            lines = [
-                ";".join(row) for row in (("Booking", "E-mail", "Reason", "Other sailing"), *rows)
-            ]
-            table.write_text("\n".join(lines), "utf-8")
-            window.go(page)
-            page.made_of.take_template("sailing-cancelled")
-            page.made_of.take_table(table)
-            self.until(lambda: page.table.rows.found and not page.side.is_looking)
+        folder = window.session.parts.home.data / PASSENGERS
+        window.go(page)
+        page.made_of.take_template("sailing-cancelled")
+        page.made_of.take_table(folder / TABLE)
+        self.until(lambda: page.table.rows.found and not page.side.is_looking)
+        voucher = page.table.head.boxes["Voucher"]
+        voucher.setCurrentIndex(voucher.findData("files"))
+        page.made_of.take_folder(folder / VOUCHERS)
+        self.until(lambda: page.made_of.files and not page.side.is_looking)
         page.table.selectRow(2)
         QTest.qWait(300)
         self.take("rounds")

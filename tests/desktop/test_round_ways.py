@@ -463,3 +463,36 @@ def test_days_that_could_be_others_are_read_as_one_says(
     choose(hand, page.made_of.days, "day first")
     hand.until(lambda: not page.side.is_looking and "day first" in page.told.text())
     assert "2026-04-03" in page.table.rows.found[2].letter.answers.values()
+
+
+def test_words_for_a_row_survive_what_changes_round_it(
+    hand: Hand, page: RoundsPage, table: Path
+) -> None:
+    """A library that changes while one types, rows that are narrowed, a file that is taken anew."""
+    look_at(hand, page, table)
+    page.table.setFocus()
+    page.table.selectRow(1)
+    hand.press("F2")
+    subject = page.paper.paper.lines["subject"]
+    subject.setFocus()
+    hand.press("Ctrl+A")
+    hand.type("Only ")
+    shared = hand.session.shared
+    fact = replace(shared.catalogue.facts["desk_phone"], value="0999")
+    shared.library.put(fact, author=demo.LEAD, made=NOW)
+    shared.refresh()
+    hand.until(lambda: page.side.is_looking)
+    hand.type("for ")
+    hand.until(lambda: not page.side.is_looking)
+    assert page.paper.is_edited and hand.focus is subject, "whoever types is not disturbed"
+    hand.type("Bo")
+    hand.press("Esc")
+    table.write_text(TABLE.replace("Quillan", "Oar Head"))
+    hand.until(page.made_of.watched.isVisible)
+    hand.click(page.made_of.watched.button)
+    hand.until(lambda: page.rows.meant and not page.side.is_looking)
+    assert "Only for Bo" in str(page.table.rows.found[3].letter.subject)
+    table.write_text(TABLE.replace("bo@", "other@"))
+    hand.until(page.made_of.watched.isVisible)
+    hand.click(page.made_of.watched.button)
+    hand.until(lambda: "What was reworded for 1 row is gone with it" in hand.said)

@@ -163,7 +163,7 @@ def test_files_of_a_folder_go_with_their_rows(
     hand.type("dogs and bicycles")
     hand.press("Return")
     drop(page, folder)
-    hand.until(lambda: states(page) == ["ready", "stopped"])
+    hand.until(lambda: states(page) == ["ready", "stopped"] and not page.side.is_looking)
     assert "“bo.pdf” is not in the folder" in page.table.rows._text(page.rows.meant[1], 2, "")
     hand.click(page.side.start_button)
     hand.until(lambda: states(page)[0] == "gone")

@@ -2,7 +2,6 @@
 as any other."""
 
 import re
-from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Literal
 
@@ -281,15 +280,24 @@ def over_all(source: Source, rows: Sequence[RowLetter], twice: Twice = "ask") ->
         found.setdefault(number, []).append(Finding("row twice", grave, "to", sentence))
     left_out = frozenset(again if twice != "ask" else ())
     going = [one for one in rows if one.said.number not in left_out]
-    uses = Counter(fold(name) for one in going for name in one.said.files)
+    whose: dict[str, set[str]] = {}
     for one in going:
         for name in one.said.files:
-            if uses[fold(name)] > 1 and fold(name) in source.files:
+            whose.setdefault(fold(name), set()).add(_address(one))
+    for one in going:
+        for name in one.said.files:
+            if len(whose[fold(name)]) > 1 and fold(name) in source.files:
                 sentence = said("“{name}” goes to others, too", name=name)
                 found.setdefault(one.said.number, []).append(
                     Finding("row file twice", "doubt", "attachments", sentence, name)
                 )
     return Together({number: tuple(held) for number, held in found.items()}, left_out)
+
+
+def _address(row: RowLetter) -> str:
+    """Whom a row's letter goes to; the row itself where that is nobody."""
+    recipient = row.letter.recipient
+    return recipient.email.casefold() if recipient and recipient.email else row.said.key
 
 
 def unused(source: Source, rows: Iterable[RowLetter]) -> list[str]:

@@ -2,7 +2,7 @@
 tell."""
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 
 from msgspec.structs import replace
 
@@ -26,10 +26,14 @@ class AtHand:
         self.edited: dict[int, Letter] = {}
         self._base: dict[int, RowLetter] = {}  # before what only all rows together tell
 
-    def clear(self) -> None:
-        """Begin with nothing."""
-        self.meant, self.edited, self._base = [], {}, {}
+    def clear(self, same: Collection[int] = ()) -> int:
+        """Begin anew; letters that were reworded stay where their rows are the same ones, by their
+        numbers. Gives how many do not."""
+        kept = {number: letter for number, letter in self.edited.items() if number in same}
+        lost = len(self.edited) - len(kept)
+        self.meant, self.edited, self._base = [], kept, {}
         self._model.found, self._model.out, self._model.reworded = {}, set(), set()
+        return lost
 
     def begin(self, meant: list[TableRow]) -> None:
         """Other rows are meant, or they are looked through anew."""
@@ -53,14 +57,16 @@ class AtHand:
     def reword(self, number: int, letter: Letter, findings: Sequence[Finding]) -> None:
         """Take the letter of a row as somebody has written it; what is wrong with the row itself
         stays, but for an address that stands in the letter now."""
-        before = self._base[number]
+        self.edited[number] = letter
+        self._model.reworded.add(number)
+        before = self._base.get(number)
+        if before is None:  # it is being looked at anew, with these words
+            return
         addressed = letter.recipient is not None and bool(letter.recipient.email)
         own = [
             one for one in before.findings
             if one.rule.startswith("row") and not (one.rule == "row" and addressed)
         ]  # fmt: skip
-        self.edited[number] = letter
-        self._model.reworded.add(number)
         self._base[number] = replace(before, letter=letter, findings=(*own, *findings))
 
     def found(self, row: TableRow | None) -> RowLetter | None:

@@ -3,7 +3,6 @@
 from collections import Counter
 from pathlib import Path
 
-from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
@@ -11,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 from nebbet.core.checks import Finding
 from nebbet.core.errors import NebbetError
 from nebbet.core.letter import Letter
-from nebbet.core.records.tables import TableRow
+from nebbet.core.records.tables import ReadTable, TableRow
 from nebbet.core.rounds import Matches, chosen
 from nebbet.core.rounds.pacing import lasts
 from nebbet.core.sentences import counted, said
@@ -63,6 +62,9 @@ class RoundsPage(Place):
         shared = self._shared = session.shared
         self._source: Source | None = None
         self._round: Round | None = None
+        # Of which template and table the rows are that are shown.
+        self._shown_of: tuple[str, ReadTable | None] = ("", None)
+        self._editing = 0  # the number of the row that is being reworded
         self._is_stale = False  # what was looked through is another one by now
         self._is_through = True  # every row was looked at
         self.made_of = MadeOf(shared, session.parts.home.data)
@@ -213,7 +215,7 @@ class RoundsPage(Place):
         table, template = made.table, made.template
         self._source = self._round = None
         self._is_stale = table is not None and template is not None
-        self.rows.clear()
+        self._let_go_of_words()
         if not keep and made.started is None:
             self.making.again = ""
         self.looking.end()
@@ -233,10 +235,25 @@ class RoundsPage(Place):
 
         self._shared.reads.run(read, came, self._shared.voice.fail)
 
+    def _let_go_of_words(self) -> None:
+        """Another table, or template: what was reworded stays for rows that are the same."""
+        made, before = self.made_of, self._shown_of
+        self._shown_of = (made.template.id if made.template else "", made.table)
+        same: set[int] = set()
+        if before[1] and made.table and before[0] == self._shown_of[0] and made.started is None:
+            held = {row.number: row.cells for row in before[1].rows}
+            same = {row.number for row in made.table.rows if held.get(row.number) == row.cells}
+        lost = self.rows.clear(same)
+        if lost and made.table is not None:
+            self._shared.voice.say(
+                counted("What was reworded for 1 row is gone with it.",
+                        "What was reworded for {count} rows is gone with them.", count=lost)
+            )  # fmt: skip
+
     def _take_up(self, names: list[str], before: Matches, begun: Round | None) -> None:
         if begun is not None:
             self.running.take(begun, Known(begun))
-            self.rows.edited = dict(begun.snapshot.edited)
+            self.rows.edited = {**begun.snapshot.edited, **self.rows.edited}
             self.table.rows.out = set(begun.choosing.out)
             self.side.going.show_going(
                 begun.pace, begun.how, with_doubts=self.side.going.with_doubts,
@@ -392,6 +409,8 @@ class RoundsPage(Place):
         found = self.rows.found(row)
         reworded = bool(found and found.said.number in self.rows.edited)
         self.side.show_row(found, reworded=reworded)
+        if self.paper.is_edited and row is not None and row.number == self._editing:
+            return  # whoever types is not disturbed
         self.paper.setVisible(found is not None)
         if found is not None:
             self.paper.show_letter(found.letter)
@@ -420,14 +439,14 @@ class RoundsPage(Place):
         if self.running.states.get(f"r{row.number}", "refused") != "refused":
             self._shared.voice.say(said("This letter is on its way, or has gone."))
             return
+        self._editing = row.number
         self.paper.edit()
 
     def _reworded(self, letter: Letter, findings: tuple[Finding, ...]) -> None:
         row = self.table.current
-        if row is None or self._source is None or self.rows.found(row) is None:
+        if row is None or row.number != self._editing:
             return
         self.rows.reword(row.number, letter, findings)
-        self._source = replace(self._source, edited=self.rows.edited)
         self._put_together()
         self.side.show_row(self.rows.found(row), reworded=True)
 
