@@ -7,6 +7,7 @@ import pytest
 from msgspec.structs import replace
 
 from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Letter
 from nebbet.core.records import Case, Contact
 from nebbet.core.records.kinds import STATE, Kind, Prompt
 from nebbet.core.records.tables import ReadTable, read_table
@@ -26,6 +27,7 @@ from nebbet.library.round_ledger import (
 )
 from nebbet.library.round_tables import Origin, difference, roles_of, take
 from nebbet.library.store import Library
+from nebbet.library.taking_out import held_on, take_out
 from tests.conftest import NOW
 from tests.library.making import CONTENT, opened
 
@@ -138,3 +140,21 @@ def test_what_differs_is_told_by_rows() -> None:
     found = difference(TABLE, other)
     assert (found.new, found.other, found.gone, bool(found)) == (1, 1, 0, True)
     assert not difference(TABLE, TABLE)
+
+
+def test_somebody_who_is_taken_out_is_in_no_round(library: Library) -> None:
+    ann = Contact("ann", "ann@b.example", first_name="Ann", addresses=("pell@c.example",))
+    library.put(ann, Case("c1", "C-1", contact="ann"), Contact("bo", "bo@c.example"))
+    table = read_table(b"Mail,No\nAnn <ANN@b.example>,9\nbo@c.example,2\npell@c.example,3\nx,C-1\n")
+    letter = Letter("r2", subject=("For Ann",))
+    library.keep_round(
+        replace(made(), table=table, snapshot=Snapshot(CONTENT, edited={2: letter, 3: letter}))
+    )
+    held = held_on(library, "ann")
+    assert held and [row.cells["No"] for row in held.rows] == ["9", "3", "C-1"]
+    take_out(library, held)
+    kept = round_of(library.engine, made().id)
+    assert kept and [row.cells for row in kept.table.rows] == [
+        ("", ""), ("bo@c.example", "2"), ("", ""), ("", "")
+    ]  # fmt: skip
+    assert kept.snapshot.edited.keys() == {3} and kept.title == "Two"

@@ -82,6 +82,7 @@ POLICIES: dict[str, list[_Policy]] = {
     "round": [
         ("seen", "SELECT", "true", ""),
         ("made", "INSERT", "", "member = nebbet_member()"),
+        ("bared", "UPDATE", "nebbet_leads()", ""),
         ("taken out", "DELETE", "nebbet_leads()", ""),
     ],
     "round_row": [
@@ -104,6 +105,7 @@ POLICIES: dict[str, list[_Policy]] = {
         ("seen", "SELECT", "true", ""),
         ("made", "INSERT", "", "true"),
         ("answered", "UPDATE", "true", "member IN ('', nebbet_member())"),
+        ("taken out", "DELETE", "nebbet_leads()", ""),
     ],
     "file": [
         ("seen", "SELECT", _FILE_SEEN, ""),
@@ -139,14 +141,23 @@ CHANGED = {
     "frame": "data",
     "fact": "data",
     "file": "valid_until, name",
+    "round": "data",
     "kept_round": "data",
     "prompted": "at, state, member",
 }
 _ADDED = ("edition", "register", "file", "shelf", "template", "presence", "proposal", "contact",
           "case_", "held_field", "setting", "remark", "round", "round_row", "round_release",
           "kept_round", "prompted")  # fmt: skip
-_LEADS_ALONE = ("passage", "frame", "fact", "file", "kind", "linked")  # the others have policies
-_ALL = (*CHANGED, "edition", "register", "remark", "round", "round_row", "round_release",
+_LEADS_ALONE = (
+    "passage",
+    "frame",
+    "fact",
+    "file",
+    "kind",
+    "linked",
+    "round",
+)  # the others have policies
+_ALL = (*CHANGED, "edition", "register", "remark", "round_row", "round_release",
         "former", "file_claim", "file_use", "change", "case_person", "held_field",
         "alembic_version")  # fmt: skip
 _TAKEN_OUT = ("setting", "member", "shelf", "template", "contact", "case_", "held_field",

@@ -106,7 +106,7 @@ class Rounding(ABC):
         """Keep a round as it is started; one that is kept already stays as it is."""
         row = {
             "id": made.id, "member": made.member, "made": made.made, "title": made.title[:200],
-            "template": made.template, "data": _written(made),
+            "template": made.template, "data": written_round(made),
         }  # fmt: skip
         with self.writing("The round cannot be kept", leads=False) as connection:
             connection.execute(_inserting(connection)(round_table).on_conflict_do_nothing(), row)
@@ -163,7 +163,7 @@ def rounds(engine: Engine, most: int = 200) -> list[Round]:
     """The rounds that were started, the newest first."""
     newest = select(round_table).order_by(round_table.c.made.desc()).limit(most)
     with explained(_CANNOT), reading(engine) as connection:
-        found = [_read(row) for row in connection.execute(newest)]
+        found = [read_round(row) for row in connection.execute(newest)]
     return [one for one in found if one is not None]
 
 
@@ -207,7 +207,7 @@ def round_of(engine: Engine, round_id: str) -> Round | None:
     with explained(_CANNOT), reading(engine) as connection:
         wanted = select(round_table).where(round_table.c.id == round_id)
         row = connection.execute(wanted).first()
-    return _read(row) if row else None
+    return read_round(row) if row else None
 
 
 def matches_before(engine: Engine, template: str, headings: Collection[str]) -> Matches:
@@ -216,7 +216,7 @@ def matches_before(engine: Engine, template: str, headings: Collection[str]) -> 
     wanted = select(round_table).where(round_table.c.template == template)
     newest = wanted.order_by(round_table.c.made.desc()).limit(_LOOKED_AT)
     with explained(_CANNOT), reading(engine) as connection:
-        found = (_read(row) for row in connection.execute(newest))
+        found = (read_round(row) for row in connection.execute(newest))
         alike = (one for one in found if one and set(one.table.headings) == set(headings))
         last = next(alike, None)
     return last.matches if last else Matches()
@@ -241,7 +241,8 @@ def round_of_letter(engine: Engine, message_id: str) -> OfRound | None:
     return OfRound(row.title, row.row.removeprefix("r")) if row else None
 
 
-def _written(made: Round) -> str:
+def written_round(made: Round) -> str:
+    """A round in its JSON form."""
     rows = tuple((row.number, tuple(map(to_json, row.cells))) for row in made.table.rows)
     kept = _Kept(
         made.title, made.edition, made.table.headings, rows, made.matches, made.choosing,
@@ -250,7 +251,8 @@ def _written(made: Round) -> str:
     return msgspec.json.encode(kept).decode()
 
 
-def _read(row: Row[Any]) -> Round | None:
+def read_round(row: Row[Any]) -> Round | None:
+    """The round of a row of its table; nothing where it cannot be read."""
     try:
         kept = msgspec.json.decode(row.data, type=_Kept)
         rows = tuple(TableRow(number, tuple(map(_cell, cells))) for number, cells in kept.rows)

@@ -22,24 +22,33 @@ from nebbet.core.records.cells import harmless
 from nebbet.core.sentences import said
 from nebbet.library import schema
 from nebbet.library.disk import disk_explained, write_file
+from nebbet.library.engine import explained, reading
 from nebbet.library.entries import Registered, found_by
 from nebbet.library.guards import SCHEMA
 from nebbet.library.people import People
 from nebbet.library.people_pages import letters_to
 from nebbet.library.people_writing import Changed
 from nebbet.library.roles import has_function
+from nebbet.library.round_people import RowOf, rows_of, take_offers_out, take_rows_out
 from nebbet.library.store import Library
 
 
 class Held(Struct, frozen=True):
     """All that the library has on one person: their record, the records that became it, the cases
-    that they alone are in, the others, and the letters to them."""
+    that they alone are in, the others, the letters to them, and the rows of rounds that name
+    them."""
 
     contact: Contact
     once: tuple[Contact, ...] = ()
     own: tuple[Case, ...] = ()
     shared: tuple[Case, ...] = ()
     letters: tuple[Registered, ...] = ()
+    rows: tuple[RowOf, ...] = ()
+
+    @property
+    def numbers(self) -> list[str]:
+        """The numbers of their cases."""
+        return [case.number for case in self.own if case.number]
 
     @property
     def files(self) -> list[str]:
@@ -56,25 +65,30 @@ def held_on(library: Library, key: str) -> Held | None:
     once = people.contacts(contact.once)
     cases = people.cases_of(contact.id, most=10_000)
     own = [case for case in cases if {case.contact, *case.people} - {contact.id, ""} == set()]
-    return Held(
+    held = Held(
         contact,
         tuple(once.values()),
         tuple(own),
         tuple(case for case in cases if case not in own),
         tuple(letters_to(library.register_engine, contact)),
     )
+    with explained("The rounds cannot be read"), reading(library.register_engine) as connection:
+        rows = rows_of(connection, contact.every_address, held.numbers)
+    return replace(held, rows=tuple(rows))
 
 
 def take_out(library: Library, held: Held) -> None:
     """Take somebody out, with everything personal, for good: their records, the cases that they
-    alone are in, their place in the others, and their name and address from the register, which
-    keeps that a letter went. Only a lead may."""
+    alone are in, their place in the others, their name and address from the register, which keeps
+    that a letter went, and what rows of rounds say of them. Only a lead may."""
     records: tuple[Contact | Case, ...] = (held.contact, *held.once, *held.own)
     gone = [Changed(one, None) for one in records]
     others = [Changed(case, _without(case, held.contact.id)) for case in held.shared]
     with library.writing("That cannot be taken out") as connection:
         library.make_changes(connection, [*gone, *others])
         _bare(connection, held.letters)
+        take_rows_out(connection, held.contact.every_address, held.numbers)
+        take_offers_out(connection, [case.id for case in held.own])
 
 
 def _without(case: Case, person: str) -> Case:
@@ -112,6 +126,7 @@ def write_held(
         "person.json": msgspec.json.format(msgspec.json.encode((held.contact, *held.once))),
         "cases.json": msgspec.json.format(msgspec.json.encode((*held.own, *held.shared))),
         "letters.csv": _letters(held.letters, names).encode("utf-8-sig"),
+        "rounds.json": msgspec.json.format(msgspec.json.encode(held.rows)),
     }
     for file in held.files:
         name = library.files().get(file)
@@ -133,6 +148,7 @@ def _about(held: Held, now: datetime) -> str:
         "cases.json: the cases that {name} is in.\n"
         "letters.csv: the letters that went to {name}, as the register has them. The messages "
         "themselves lie in the mailboxes of whoever sent them.\n"
+        "rounds.json: the rows of rounds that name {name}.\n"
         "files: the files of the cases.\n",
         name=held.contact.name or held.contact.email,
         day=f"{now:%d %B %Y}",

@@ -161,8 +161,8 @@ def _release(office: Office) -> None:
             pace = made.pace if made else Pace()
             dues = (moment.timestamp() for moment in moments(first, pace))
             outbox.release_round(office.personal, round_id, dues)
-    except NebbetError as error:
-        office.stuck.append(error)
+    except NebbetError as error:  # the library is away: they wait on
+        _log.info("it cannot be told which rounds are released: %s", error.sentence)
 
 
 def _found_to_have_gone(office: Office) -> list[Queued]:

@@ -368,10 +368,12 @@ class RoundsPage(Place):
         startable = rows.startable(with_doubts=going.with_doubts)
         looking = self._is_stale or not self._is_through
         trouble = going.trouble or rules.against(len(startable), leads=shared.leads)
-        theirs = begun is not None and begun.how == "asks" and begun.member != shared.my_id
+        # What somebody else holds is theirs to start, and at most mine to release.
+        held = begun is not None and begun.how != "go" and running.known.release is None
+        theirs = held and begun is not None and begun.member != shared.my_id
         may = bool(startable) and not (looking or trouble or running.starting)
         side.release_button.setVisible(running.waits_for_me)
-        side.start_button.setVisible(not (running.waits_for_me and theirs))
+        side.start_button.setVisible(not theirs)
         side.start_button.setEnabled(may)
         going.setVisible(not theirs)
         side.is_looking = looking and bool(rows.meant or self._is_stale)

@@ -5,8 +5,8 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
-from nebbet.core.checks import Finding
 from nebbet.core.letter import Letter
+from nebbet.desktop.kit import pieces
 from nebbet.desktop.letters.letter_paper import LetterPaper
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.paper.letter_shown import LetterShown
@@ -29,9 +29,7 @@ class RowLetterView(QWidget):
         self.model = LetterModel(shared, self, catalogue)
         self._paper: LetterPaper | None = None
         self._stack.addWidget(self.shown)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(self._stack)
+        pieces.fill(QVBoxLayout(self), self._stack)
 
     @property
     def paper(self) -> LetterPaper:
@@ -49,10 +47,7 @@ class RowLetterView(QWidget):
     def keep(self, letter: Letter) -> None:
         """Take a letter as it is written."""
         self._letter = letter
-        self.edited.emit(letter, self._findings())
-
-    def _findings(self) -> tuple[Finding, ...]:
-        return self.model.findings
+        self.edited.emit(letter, self.model.findings)
 
     def show_letter(self, letter: Letter) -> None:
         """Show the letter of a row, to be read."""
