@@ -87,7 +87,7 @@ class MadeOf(QWidget):
         self.places.setMaximumWidth(150)
         self._narrowing = QWidget()
         pieces.fill(
-            pieces.fill(QVBoxLayout(self._narrowing)),
+            QVBoxLayout(self._narrowing),
             pieces.row(
                 self.places, self.words, self.when, self.encoding, self.delimiter, self.days
             ),
