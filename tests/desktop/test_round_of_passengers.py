@@ -146,7 +146,9 @@ def pick(hand: Hand, box, words: str) -> None:  # type: ignore[no-untyped-def]
     at = view.model().index(box.findText(words), 0)
     view.scrollTo(at)
     QTest.qWait(QApplication.doubleClickInterval() + 50)  # until then the release opens it alone
-    QTest.mouseClick(view.viewport(), Qt.MouseButton.LeftButton, pos=view.visualRect(at).center())
+    spot = view.visualRect(at).center()
+    QTest.mouseMove(view.viewport(), spot)
+    QTest.mouseClick(view.viewport(), Qt.MouseButton.LeftButton, pos=spot)
     hand.until(lambda: box.currentText() == words)
 
 
