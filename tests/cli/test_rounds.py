@@ -142,3 +142,30 @@ def test_links_in_the_place_of_letters(home: Home, table: Path, tmp_path: Path, 
     asked = parse_qs(parts.query)
     assert asked["subject"] == ["Bringing a dog or a bicycle on board"]
     assert "Bo Reed" in asked["body"][0] or "Dear" in asked["body"][0]
+
+
+def test_one_of_those_with_one_address_goes_and_a_blank_is_said_once(
+    home: Home, table: Path
+) -> None:
+    _code, rows = looked(home, table, "--twice", "last")
+    assert [row["state"] for row in rows.values()] == ["left out", "ready", "stopped", "ready"]
+    words = ["--template", "sailing-cancelled", "--json", "--rows", "1"]
+    done = run("round", str(table), *words, home=home)
+    assert "is not completed" in done.stdout.decode()
+    more = ["--say", "reason=strong wind", "--say", "other sailing=Friday"]
+    done = run("round", str(table), *words, *more, home=home)
+    assert "Reason for the cancellation is not" not in done.stdout.decode()
+
+
+def test_letters_that_are_held_wait(home: Home, table: Path) -> None:
+    words = ["--template", TEMPLATE, "--rows", "1-2", "--hours", "9-17", "--days", "Mon-Sun"]
+    done = run("round", str(table), *words, "--hold", "--go", home=home)
+    assert "0 went now" in done.stdout.decode() or "2 wait" in done.stdout.decode()
+    waiting = json.loads(run("outbox", "--deliver", "--json", home=home).stdout)
+    assert [entry["state"] for entry in waiting] == ["held", "held"]
+
+
+@pytest.mark.parametrize("more", [("--hours", "17-9"), ("--days", "never"), ("--say", "x")])
+def test_what_makes_no_sense_is_told(home: Home, table: Path, more: tuple[str, ...]) -> None:
+    done = run("round", str(table), "--template", TEMPLATE, *more, home=home)
+    assert done.returncode and "Traceback" not in done.stderr.decode()

@@ -16,7 +16,7 @@ from nebbet.core.records.tables import read_table
 from nebbet.core.rounds import RoundRules
 from nebbet.desktop.rounds.page import RoundsPage
 from nebbet.library.round_kept import kept_rounds
-from nebbet.library.round_ledger import releases, round_heads, went
+from nebbet.library.round_ledger import releases, round_heads, round_of, went
 from nebbet.library.round_tables import Origin
 from nebbet.personal.home import Home, home_in, make_home
 from nebbet.personal.settings import read_settings, write_settings
@@ -496,3 +496,28 @@ def test_words_for_a_row_survive_what_changes_round_it(
     hand.until(page.made_of.watched.isVisible)
     hand.click(page.made_of.watched.button)
     hand.until(lambda: "What was reworded for 1 row is gone with it" in hand.said)
+
+
+def test_a_blank_that_no_column_is_for_is_said_once_for_every_row(
+    hand: Hand, page: RoundsPage
+) -> None:
+    page.made_of.take_template("sailing-cancelled")
+    page.made_of.take_origin(Origin("cases", "cancelled sailing"))
+    hand.until(lambda: page.rows.meant and not page.side.is_looking)
+    assert set(states(page)) == {"stopped"}, "the reason is nobody's column"
+    fields = page.made_of.for_every.fields
+    assert set(fields) == {"reason", "other sailing"}
+    retype(hand, fields["reason"], "strong wind")
+    retype(hand, fields["other sailing"], "Friday 08:15")
+    hand.until(lambda: not page.side.is_looking and "stopped" not in states(page))
+    assert "strong wind" in page.paper.shown.body.toPlainText()
+    page.made_of.places.setText("1-2")
+    hand.until(lambda: len(page.rows.meant) == 2 and not page.side.is_looking)
+    choose(hand, page.side.going.doubts, "rows with a doubt go too")
+    hand.press("Ctrl+Return")
+    hand.until(lambda: states(page) == ["gone", "gone"])
+    assert not page.made_of.for_every.isVisible()
+    kept = round_of(hand.session.shared.library.engine, page.making.name)
+    assert kept and kept.matches.every == {"reason": "strong wind", "other sailing": "Friday 08:15"}
+    bodies = [str(one.get_body(("plain",)).get_content()) for one in hand.mailbox()]  # type: ignore[union-attr]
+    assert all("strong wind" in body and "Friday 08:15" in body for body in bodies)

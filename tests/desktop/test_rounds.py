@@ -198,6 +198,7 @@ def test_a_round_is_stopped_and_goes_on(hand: Hand, page: RoundsPage, tmp_path: 
     drop(page, path)
     page.made_of.take_template("dogs-and-bicycles")
     hand.until(lambda: states(page) == ["ready"] * 5)
+    hand.until(lambda: not page.side.is_looking)
     page.side.going.every.setText("600")
     assert "the last one goes in 40 minutes" in page.side.line.text()
     hand.press("Ctrl+Return")

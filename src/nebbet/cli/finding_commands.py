@@ -20,7 +20,10 @@ from nebbet.library.search import make_finder
 from nebbet.library.suggesting import kinds_of, suggester_of
 from nebbet.personal import outbox as outboxes
 from nebbet.personal.home import make_home
+from nebbet.personal.items import Queued
 from nebbet.personal.tables import open_personal
+
+_HELD = "waits until its round is released"
 
 
 @click.command()
@@ -115,8 +118,8 @@ def outbox(ctx: click.Context, deliver: bool, as_json: bool) -> None:
             "to": entry.item.entry.address,
             "subject": entry.item.outgoing.subject,
             "state": entry.state,
-            "due": datetime.fromtimestamp(entry.due).astimezone().isoformat(timespec="seconds"),
-            "words": entry.words,
+            "due": _due(entry),
+            "words": entry.words or (_HELD if entry.waits_for_release else ""),
         }
         for entry in left
     ]
@@ -130,3 +133,10 @@ def outbox(ctx: click.Context, deliver: bool, as_json: bool) -> None:
             click.echo(f"          {row['words']}")
     needs = any(entry.state in ("refused", "uncertain") for entry in left)
     ctx.exit(1 if needs else 0)
+
+
+def _due(entry: Queued) -> str:
+    """When a letter goes; empty for one that waits for somebody's word."""
+    if entry.waits_for_release:
+        return ""
+    return datetime.fromtimestamp(entry.due).astimezone().isoformat(timespec="seconds")

@@ -6,6 +6,7 @@ from datetime import datetime
 from pathlib import Path
 
 import click
+from msgspec.structs import replace
 
 from nebbet.cli.delivering import deliver
 from nebbet.cli.here import Here, chance, open_here
@@ -38,6 +39,8 @@ from nebbet.post.rounds import files_in, finished, start, take_files
 @click.option("--match", "pairs", multiple=True, metavar="COLUMN=ROLE",
               help="what a column is for: to, cc, bcc, also, from, name, first_name, last_name, "
                    "title, language, case, files, or a placeholder; empty: not used")  # fmt: skip
+@click.option("--say", "said_once", multiple=True, metavar="BLANK=TEXT",
+              help="what holds for every row whose columns do not say it")  # fmt: skip
 @click.option("--rows", default="", metavar="1-20,35", help="which rows, by their places")
 @click.option("--words", default="", metavar="WORDS", help="rows with these words alone")
 @click.option("--where", default="", metavar="CONDITION", help="rows for which this holds")
@@ -79,6 +82,7 @@ def round_command(
     read = read_table(data, sheet=str(given["sheet"]), encoding=str(given["encoding"]),
                       delimiter=str(given["delimiter"]).replace("\\t", "\t"))  # fmt: skip
     matches = _matches(read, names_of(here.catalogue, made), _pairs(given["pairs"]))
+    matches = replace(matches, every=_pairs(given["said_once"]))
     folder = Path(str(given["folder"])) if given["folder"] else None
     files = files_in(folder) if folder else {}
     source = Source(read, matches, made, files, str(given["lang"] or ""))

@@ -85,6 +85,13 @@ def names_of(catalogue: Catalogue, template: Template) -> list[str]:
     return [one for one in dict.fromkeys((*blanks, *used)) if fold(one) not in _ROLES]
 
 
+def blanks_of(catalogue: Catalogue, template: Template) -> list[Placeholder]:
+    """The blanks of a template, in their order."""
+    letter = begin_for(catalogue, template, "")
+    used = {fold(name) for name in letters.names(letter)}
+    return [one for one in letter.placeholders if one.source == "blank" and fold(one.name) in used]
+
+
 def look(
     catalogue: Catalogue,
     people: People,
@@ -188,6 +195,8 @@ def _as_said(
     letter = begun.letter(row.key, contact, case, language)
     letter = replace(letter, **_lines(letter, row))
     letter = replace(letter, attachments=(*letter.attachments, *_attached(source, row)))
+    for name, text in source.matches.every.items():
+        letter = letters.answer(letter, name, text)
     for name, cell in row.answers.items():
         text = typed(cell, begun.placeholder(name), letter.language)
         letter = letters.answer(letter, name, text)

@@ -8,6 +8,7 @@ import zipfile
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
 from decimal import Decimal
+from itertools import islice
 from typing import Any
 
 from nebbet.core.records.areas import column_number
@@ -22,6 +23,7 @@ _CELL = re.compile(rb"<c\b([^>]*)>")
 _PLACE = re.compile(rb'\br="([A-Z]{1,3})(\d{1,7})"')
 _STYLE = re.compile(rb'\bs="(\d{1,6})"')
 _NOUGHTS = re.compile(rb">0\d+</text:p>")
+_MOST = 1_000_000  # cells that are looked at
 _MOST_REPEATED = 1000  # cells that one of a file stands for: more are an empty margin
 
 Look = Callable[[Decimal], str]
@@ -55,9 +57,9 @@ def looks_of(data: bytes, sheet: str) -> Places:
     ):
         names = set(packed.namelist())
         if "xl/workbook.xml" in names:
-            return dict(_of_xlsx(packed, sheet))
+            return dict(islice(_of_xlsx(packed, sheet), _MOST))
         if "content.xml" in names and packed.getinfo("content.xml").file_size <= _LARGEST:
-            return dict(_of_ods(packed.read("content.xml"), sheet))
+            return dict(islice(_of_ods(packed.read("content.xml"), sheet), _MOST))
     return {}
 
 

@@ -59,11 +59,14 @@ _ADDRESS = re.compile(r"[^@\s,;<>]+@[^@\s,;<>]+\.[^@\s,;<>]+")
 class Matches(Struct, frozen=True, omit_defaults=True):
     """What the columns are for: the role of each heading (VALUE and a name for a placeholder),
     which headings write days with the day first, and how an address is put together from several,
-    as `{{User}}@firm.example` over headings; empty where columns have whole ones."""
+    as `{{User}}@firm.example` over headings; empty where columns have whole ones. every is what
+    holds for every row whose columns do not say it, by the names of placeholders, as it was typed.
+    """
 
     roles: dict[str, str] = field(default_factory=dict)
     day_first: dict[str, bool] = field(default_factory=dict)
     address: str = ""
+    every: dict[str, str] = field(default_factory=dict)
 
     def headings(self, role: str) -> list[str]:
         """The headings that have a role, in their order."""

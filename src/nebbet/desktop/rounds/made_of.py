@@ -15,6 +15,7 @@ from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.pause import after_pause
 from nebbet.desktop.kit.picker import Picker
 from nebbet.desktop.kit.still import StillCombo
+from nebbet.desktop.rounds.for_every import ForEvery
 from nebbet.desktop.rounds.watched import Watched
 from nebbet.desktop.session import choices
 from nebbet.desktop.session.shared_library import SharedLibrary
@@ -60,6 +61,7 @@ class MadeOf(QWidget):
             said("Keep it…"), self.keep.emit, "words", said("Keep what it is made of (Ctrl+S)")
         )
         self.places, self.words, self.when = QLineEdit(), QLineEdit(), QLineEdit()
+        self.for_every = ForEvery()
         self.watched = Watched(shared, self._take_changed)
         self._typed = after_pause(self, _TYPED, self._retake)
         self._lay_out()
@@ -99,6 +101,7 @@ class MadeOf(QWidget):
                 self.keep_button,
             ),
             self._narrowing,
+            self.for_every,
             self.watched,
         )  # fmt: skip
         self._show_parts()
@@ -108,6 +111,7 @@ class MadeOf(QWidget):
         for box in (self.sheet, self.encoding, self.delimiter):
             box.currentIndexChanged.connect(lambda _index: self._read_otherwise())
         self.words.textChanged.connect(lambda _text: self._narrow_by_words())
+        self.for_every.edited.connect(self.narrowed)
         self.days.currentIndexChanged.connect(lambda _index: self.narrowed.emit())
         for line in (self.places, self.when):
             line.textChanged.connect(lambda _text: self.narrowed.emit())

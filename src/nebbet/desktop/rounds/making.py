@@ -1,16 +1,18 @@
 """What the round at hand is made of, put together: its name, its letters' source, the round as it
 is started; or as it was, where it was started before."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 from msgspec.structs import replace
 
 from nebbet.core.errors import NebbetError
+from nebbet.core.placeholders import Placeholder
 from nebbet.core.rounds import Choosing, Matches, propose
 from nebbet.core.rounds.pacing import Pace
 from nebbet.core.sentences import said
 from nebbet.desktop.rounds.at_hand import AtHand
+from nebbet.desktop.rounds.for_every import without_column
 from nebbet.desktop.rounds.going import Going
 from nebbet.desktop.rounds.keeping import Keeping
 from nebbet.desktop.rounds.made_of import MadeOf
@@ -23,7 +25,7 @@ from nebbet.library.round_ledger import Round, name_of_round
 from nebbet.library.round_report import About
 from nebbet.library.round_snapshot import as_started, snapshot_of, source_of
 from nebbet.library.round_tables import roles_of
-from nebbet.library.rounds import RowLetter, Source
+from nebbet.library.rounds import RowLetter, Source, blanks_of
 
 
 class Making:
@@ -67,13 +69,25 @@ class Making:
             roles = roles_of(table)
         fitting = begun.matches.roles if begun else propose(table, names, roles)
         self._table.head.show_matches(table, names, fitting)
+        self.show_blanks(kept.matches.every if kept else before.every)
+
+    def show_blanks(self, typed: Mapping[str, str] = {}) -> None:
+        """Offer a field for each blank that no column is for; typed is what was said before."""
+        made, begun = self._made_of, self._running.begun
+        blanks: list[Placeholder] = []
+        if made.table is not None and made.template is not None and begun is None:
+            roles = Matches(self._table.head.roles())
+            every = blanks_of(self.catalogue(), made.template)
+            blanks = without_column(every, list(roles.values.values()))
+        made.for_every.show_blanks(blanks, typed)
 
     def matches(self) -> Matches:
         """What the columns are for."""
         begun = self._running.begun
         if begun is not None:
             return begun.matches
-        return Matches(self._table.head.roles(), self._made_of.day_first)
+        made = self._made_of
+        return Matches(self._table.head.roles(), made.day_first, every=made.for_every.values())
 
     def choosing(self) -> Choosing:
         """Which rows are meant, with those that were taken out by hand."""

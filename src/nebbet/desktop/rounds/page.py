@@ -109,7 +109,7 @@ class RoundsPage(Place):
         self.made_of.other.connect(self._propose)
         self.made_of.narrowed.connect(self._look_soon)
         self.made_of.keep.connect(self.keep_as)
-        self.table.head.chosen.connect(self._look_soon)
+        self.table.head.chosen.connect(self._columns_chosen)
         self.table.at_hand.connect(self._show_row)
         self.table.doubleClicked.connect(lambda _index: self.edit())
         self.table.rows.ticked.connect(self._ticked)
@@ -264,6 +264,10 @@ class RoundsPage(Place):
         if self.made_of.is_chosen_from:
             self.table.setFocus()
 
+    def _columns_chosen(self) -> None:
+        self.making.show_blanks()
+        self._look_soon()
+
     # Looking through
 
     def _look_soon(self) -> None:
@@ -300,6 +304,7 @@ class RoundsPage(Place):
         self.told.setText(self.making.about())
         self.anew.setVisible(begun is not None)
         self.made_of.show_begun(begun is not None)
+        self.making.show_blanks()
         self.table.head.fix(begun is not None)
 
     def _came(self, some: list[RowLetter]) -> None:
@@ -345,6 +350,7 @@ class RoundsPage(Place):
             part.setVisible(has)
         self.list.setVisible(not has)
         if not has:
+            self.made_of.for_every.show_blanks([], {})
             self.list.refresh()
 
     def _filter(self) -> None:
