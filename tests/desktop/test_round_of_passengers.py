@@ -97,6 +97,7 @@ def test_by_keys_alone(hand: Hand, folder: Path) -> None:
     hand.press("Ctrl+Return")
     hand.until(lambda: states(page).count("gone") == COUNT - 2)
     compare(hand, folder, {9, COUNT - 1})
+    page.table.setFocus()
     hand.press("Esc")
     hand.until(lambda: page.list.list.count() == 2)
     page.list.list.setFocus()
@@ -136,6 +137,8 @@ def test_by_mouse_alone(hand: Hand, folder: Path) -> None:
     hand.click(page.side.start_button)
     hand.until(lambda: states(page).count("gone") == COUNT - 2)
     compare(hand, folder, {9, COUNT - 1})
+    hand.click(page.back)
+    hand.until(lambda: page.list.list.count() == 2)
 
 
 def pick(hand: Hand, box, words: str) -> None:  # type: ignore[no-untyped-def]

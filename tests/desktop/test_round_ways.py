@@ -172,6 +172,14 @@ def test_hours_and_days_are_written_as_people_do(hand: Hand, page: RoundsPage, t
 # A row alone
 
 
+def reword(hand: Hand, page: RoundsPage, words: str) -> None:
+    """Write another subject for the row at hand."""
+    hand.press("F2")
+    page.paper.paper.lines["subject"].setFocus()
+    hand.press("Ctrl+A")
+    hand.type(words)
+
+
 def test_the_letter_of_a_row_is_reworded_for_it_alone(
     hand: Hand,
     page: RoundsPage,
@@ -344,7 +352,7 @@ def test_a_round_is_kept_and_run_again_with_the_table_of_next_month(
     hand.until(lambda: states(page).count("gone") == 2)
     hand.sent_all()
     table.write_text(TABLE + "new@f.example,Oar Head\n")
-    hand.press("Esc")
+    page.leave()
     hand.until(lambda: "Dogs, monthly" in texts(page))
     hand.click_row(page.list.list, "Dogs, monthly")
     hand.until(lambda: len(page.rows.meant) == 4 and not page.side.is_looking)
@@ -372,7 +380,7 @@ def test_a_round_goes_on_as_it_was_started(hand: Hand, page: RoundsPage, table: 
     )
     shared.refresh()
     hand.until(lambda: shared.catalogue.templates[now.id].edition == now.edition + 1)
-    hand.press("Esc")
+    page.leave()
     hand.until(lambda: any("Dogs" in one for one in texts(page)))
     hand.click_row(page.list.list, "Dogs")
     hand.until(lambda: len(page.rows.meant) == 3 and not page.side.is_looking)
@@ -472,11 +480,8 @@ def test_words_for_a_row_survive_what_changes_round_it(
     look_at(hand, page, table)
     page.table.setFocus()
     page.table.selectRow(1)
-    hand.press("F2")
+    reword(hand, page, "Only ")
     subject = page.paper.paper.lines["subject"]
-    subject.setFocus()
-    hand.press("Ctrl+A")
-    hand.type("Only ")
     shared = hand.session.shared
     fact = replace(shared.catalogue.facts["desk_phone"], value="0999")
     shared.library.put(fact, author=demo.LEAD, made=NOW)
@@ -521,3 +526,24 @@ def test_a_blank_that_no_column_is_for_is_said_once_for_every_row(
     assert kept and kept.matches.every == {"reason": "strong wind", "other sailing": "Friday 08:15"}
     bodies = [str(one.get_body(("plain",)).get_content()) for one in hand.mailbox()]  # type: ignore[union-attr]
     assert all("strong wind" in body and "Friday 08:15" in body for body in bodies)
+
+
+def test_esc_goes_one_step_back_and_asks_before_what_was_chosen_is_lost(
+    hand: Hand, page: RoundsPage, table: Path
+) -> None:
+    asked: list[str] = []
+
+    def no(question: str, *_more: str) -> bool:
+        asked.append(question)
+        return False
+
+    look_at(hand, page, table)
+    hand.window.notices.ask = no  # type: ignore[method-assign]
+    page.made_of.places.setFocus()
+    hand.press("Esc")
+    assert page.table.hasFocus() and page.made_of.table and not asked
+    hand.press("Esc")
+    assert asked == ["Leave this round?"] and page.made_of.table
+    hand.window.notices.ask = lambda *_args: True  # type: ignore[method-assign]
+    hand.press("Esc")
+    assert page.made_of.table is None and page.list.isVisible()

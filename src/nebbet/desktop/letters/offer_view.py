@@ -25,8 +25,8 @@ class OfferView(QWidget):
         self.shown = LetterShown(session.shared.pictures)
         self.title = pieces.label("", "title", wrap=True)
         self.words = pieces.label("", wrap=True)
-        self.yes = pieces.button(said("Write it"), self._write, "primary", said("Return"))
-        self.no = pieces.button(said("Not needed"), self._leave, hint=said("Delete"))
+        self.yes = pieces.button(said("Write it"), self._write, "primary")
+        self.no = pieces.button(said("Not needed"), self._leave)
         pieces.fill(
             QVBoxLayout(self), self.title, self.words, pieces.row(self.yes, self.no, None),
             pieces.rule(), self.shown, margin=24, spacing=12,

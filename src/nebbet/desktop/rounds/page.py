@@ -70,6 +70,7 @@ class RoundsPage(Place):
         self.made_of = MadeOf(shared, session.parts.home.data)
         self.told = pieces.label("", "note", wrap=True)
         self.anew = pieces.button(said("Begin a new one"), self.begin_anew, "words")
+        self.back = pieces.button(said("All rounds"), self.leave, "words", said("Esc"))
         self.table = RowsTable()
         self.rows = AtHand(self.table.rows)
         self.list = RoundList(shared)
@@ -91,8 +92,9 @@ class RoundsPage(Place):
     def _lay_out(self) -> None:
         top, left = QWidget(), QSplitter(Qt.Orientation.Vertical)
         pieces.fill(
-            QVBoxLayout(top), self.made_of, pieces.row(pieces.grow(self.told), self.anew),
-            self.list, self.table, margin=8,
+            QVBoxLayout(top), self.made_of,
+            pieces.row(pieces.grow(self.told), self.anew, self.back), self.list, self.table,
+            margin=8,
         )  # fmt: skip
         top.layout().setAlignment(Qt.AlignmentFlag.AlignTop)  # type: ignore[union-attr]
         left.setHandleWidth(1)
@@ -161,13 +163,22 @@ class RoundsPage(Place):
         self.looking.finish()
 
     def step_back(self) -> None:
-        """From the words of a letter to its row, from a round to the list of rounds."""
-        if self.paper.is_edited:
-            self.paper.read()
+        """From the words of a letter to its row, from a field to the rows, from a round to the list
+        of rounds."""
+        self.paper.read()
+        if self.table.isVisible() and not self.table.hasFocus():
             self.table.setFocus()
             return
-        if self.rows.edited and self.running.begun is None and not self._shared.voice.ask(
-            said("Leave this round?"), said("What was reworded for single rows is lost."),
+        self.leave()
+
+    def leave(self) -> None:
+        """Go back to the list of rounds; what was chosen for one that was not started is asked
+        about."""
+        self.paper.read()
+        is_new = self.running.begun is None and self._source is not None
+        if is_new and not self._shared.voice.ask(
+            said("Leave this round?"),
+            said("It was not started, and what was chosen for it is not kept: Ctrl+S keeps it."),
             said("Leave it"),
         ):  # fmt: skip
             return
@@ -346,7 +357,7 @@ class RoundsPage(Place):
     def _show_parts(self) -> None:
         """Before there is a table, there is nothing to be shown of it."""
         has = self.made_of.table is not None
-        for part in (self.table, self._right):
+        for part in (self.table, self._right, self.back):
             part.setVisible(has)
         self.list.setVisible(not has)
         if not has:

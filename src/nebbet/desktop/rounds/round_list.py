@@ -1,7 +1,8 @@
 """The rounds there are: those that wait for one's look, those that are kept under a name, those
 that were started."""
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from nebbet.core.sentences import counted, said
@@ -33,6 +34,9 @@ class RoundList(QWidget):
             QVBoxLayout(self), self.note, self.list, pieces.row(self.forget, None), self.rules
         )
         self.forget.hide()
+        gone = QShortcut(QKeySequence(QKeySequence.StandardKey.Delete), self.list)
+        gone.setContext(Qt.ShortcutContext.WidgetShortcut)
+        gone.activated.connect(self._forget)
         self.list.itemActivated.connect(lambda _item: self.open())
         self.list.itemClicked.connect(lambda _item: self.open())
         self.list.currentRowChanged.connect(lambda _row: self._mark())
@@ -109,7 +113,7 @@ class RoundList(QWidget):
 
     def _forget(self) -> None:
         kept = self.kept.get(self.list.key.partition(":")[2])
-        if kept is None:
+        if kept is None or not self.forget.isVisible():
             return
         library = self._shared.library
         if self._shared.voice.ask(
