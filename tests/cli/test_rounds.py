@@ -159,10 +159,12 @@ def test_one_of_those_with_one_address_goes_and_a_blank_is_said_once(
 
 def test_letters_that_are_held_wait(home: Home, table: Path) -> None:
     words = ["--template", TEMPLATE, "--rows", "1-2", "--hours", "9-17", "--days", "Mon-Sun"]
-    done = run("round", str(table), *words, "--hold", "--go", home=home)
+    done = run("round", str(table), *words, "--id", "held", "--hold", "--go", home=home)
     assert "0 went now" in done.stdout.decode() or "2 wait" in done.stdout.decode()
     waiting = json.loads(run("outbox", "--deliver", "--json", home=home).stdout)
-    assert [entry["state"] for entry in waiting] == ["held", "held"]
+    held = [entry for entry in waiting if entry["words"] == "waits until its round is released"]
+    assert [entry["state"] for entry in held] == ["held", "held"]
+    assert [entry["due"] for entry in held] == ["", ""]
 
 
 @pytest.mark.parametrize("more", [("--hours", "17-9"), ("--days", "never"), ("--say", "x")])
