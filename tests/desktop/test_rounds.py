@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 
 from nebbet.core.records.tables import read_table
 from nebbet.desktop.rounds.page import RoundsPage
-from nebbet.library.round_ledger import rounds, went
+from nebbet.library.round_ledger import round_heads, went
 from nebbet.personal.home import Home
 from tests.desktop.conftest import Hand, close, open_window
 from tests.desktop.doing import choose
@@ -90,7 +90,7 @@ def test_a_round_by_keys_alone(
         assert len(found) <= 1
         if found:
             assert (address or case.contact.email) in str(found[0]["To"])
-    (kept,) = rounds(hand.session.shared.library.engine)
+    (kept,) = round_heads(hand.session.shared.library.engine)
     assert len(went(hand.session.shared.library.engine, kept.id)) == ready
     hand.press("Ctrl+Return")
     assert len(hand.mailbox()) == ready, "what went does not go again"
@@ -147,7 +147,7 @@ def test_a_row_is_tried_on_oneself(
     (found,) = hand.mailbox("benedek.roy@lislesound.example")
     assert str(found["Subject"]).startswith("Test: Your sailing")
     assert not hand.mailbox() and len(hand.session.shared.entries) == before
-    assert rounds(hand.session.shared.library.engine) == []
+    assert round_heads(hand.session.shared.library.engine) == []
 
 
 def test_files_of_a_folder_go_with_their_rows(

@@ -18,7 +18,7 @@ from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records.tables import read_table
 from nebbet.core.rounds import Matches, propose
 from nebbet.core.rounds.pacing import Pace
-from nebbet.library.round_ledger import Round, round_of, rounds, went
+from nebbet.library.round_ledger import Round, round_heads, round_of, went
 from nebbet.library.round_snapshot import snapshot_of
 from nebbet.library.rounds import (
     RowLetter,
@@ -182,7 +182,7 @@ def test_every_passenger_gets_their_own(
     assert len(gone) == len(rows) and {one.message_id for one in gone.values()} >= ids
     kept = round_of(library.engine, "round1")
     assert kept is not None and kept.table.rows == source.table.rows
-    assert [one.id for one in rounds(library.engine)] == ["round1"]
+    assert [one.id for one in round_heads(library.engine)] == ["round1"]
 
 
 def _text(message: EmailMessage) -> str:

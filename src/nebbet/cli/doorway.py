@@ -44,9 +44,7 @@ def enter(home: Home, wanted: Wanted | None) -> IO[str] | None:
     while True:
         try:
             taken = take_home(home)
-            _path(home).unlink(
-                missing_ok=True
-            )  # left by one that was killed: this one has none yet
+            _path(home).unlink(missing_ok=True)  # of one that was killed: there is no door yet
             return taken
         except HomeTaken:
             if _hand_over(home, wanted):

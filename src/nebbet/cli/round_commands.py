@@ -16,15 +16,16 @@ from nebbet.core.message.compose import with_bcc
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.records import fold
 from nebbet.core.records.incoming import days_first
-from nebbet.core.records.tables import LARGEST, ReadTable, read_table
+from nebbet.core.records.tables import ReadTable, TableRow
 from nebbet.core.rounds import ROLES, Choosing, Matches, Twice, chosen, propose
 from nebbet.core.rounds.matching import VALUE
 from nebbet.core.rounds.pacing import Pace, read_days, read_hours
-from nebbet.library.disk import read_file, write_file
+from nebbet.library.disk import write_file
 from nebbet.library.holdings import Template
 from nebbet.library.round_ledger import Round, name_of_round
 from nebbet.library.round_links import USUAL, links_of, write_links
 from nebbet.library.round_snapshot import snapshot_of
+from nebbet.library.round_tables import Origin, take
 from nebbet.library.rounds import RowLetter as Row
 from nebbet.library.rounds import Source, look, names_of, over_all, unused, with_findings
 from nebbet.library.writing import Writer
@@ -77,10 +78,8 @@ def round_command(
     here = open_here(now)
     writer = here.writer(now)
     made = _template(here, template, now)
-    path = Path(table)
-    data = read_file(path, f"The table {path.name}", largest=LARGEST)
-    read = read_table(data, sheet=str(given["sheet"]), encoding=str(given["encoding"]),
-                      delimiter=str(given["delimiter"]).replace("\\t", "\t"))  # fmt: skip
+    taken = take(_origin(table, given), here.library.people)
+    read = taken.table
     matches = _matches(read, names_of(here.catalogue, made), _pairs(given["pairs"]))
     matches = replace(matches, every=_pairs(given["said_once"]))
     folder = Path(str(given["folder"])) if given["folder"] else None
@@ -91,14 +90,10 @@ def round_command(
     )
     rules = here.catalogue.round_rules
     meant = chosen(read, choosing, now.date(), here.catalogue.calendar)
-    rows = list(look(here.catalogue, here.library.people, source, meant, writer))
-    together = over_all(source, rows, choosing.twice)
-    rows = [with_findings(row, together) for row in rows]
-    name = name_of_round(data, read.sheet, made.id, str(given["named"]))
+    rows = _looked_at(here, source, meant, writer, choosing.twice)
     begun = Round(
-        name, path.stem, here.settings.member, now, made.id, made.edition, read, matches,
-        choosing,
-        _pace(given),
+        name_of_round(taken.data, read.sheet, made.id, str(given["named"])), Path(table).stem,
+        here.settings.member, now, made.id, made.edition, read, matches, choosing, _pace(given),
         "asks" if rules.asks(len(meant)) else "held" if given["hold"] else "go",
         snapshot_of(here.catalogue, made, files, {}),
     )  # fmt: skip
@@ -119,6 +114,22 @@ def round_command(
     else:
         _tell(rows, unused(source, rows), as_json=as_json)
     ctx.exit(1 if any(row.is_kept(with_doubts=with_doubts) for row in rows) else 0)
+
+
+def _looked_at(
+    here: Here, source: Source, meant: Sequence[TableRow], writer: Writer, twice: Twice
+) -> list[Row]:
+    """The letters of rows, with all that is found in each and in all together."""
+    rows = list(look(here.catalogue, here.library.people, source, meant, writer))
+    together = over_all(source, rows, twice)
+    return [with_findings(row, together) for row in rows]
+
+
+def _origin(table: str, given: Mapping[str, object]) -> Origin:
+    """The file with the table, and how it is read."""
+    delimiter = str(given["delimiter"]).replace("\\t", "\t")
+    sheet, encoding = str(given["sheet"]), str(given["encoding"])
+    return Origin("file", table, sheet=sheet, encoding=encoding, delimiter=delimiter)
 
 
 def _twice(given: object) -> Twice:

@@ -159,14 +159,6 @@ def _id(round_id: str, row: str) -> str:
     return f"{round_id}:{row}"[:120]
 
 
-def rounds(engine: Engine, most: int = 200) -> list[Round]:
-    """The rounds that were started, the newest first."""
-    newest = select(round_table).order_by(round_table.c.made.desc()).limit(most)
-    with explained(_CANNOT), reading(engine) as connection:
-        found = [read_round(row) for row in connection.execute(newest)]
-    return [one for one in found if one is not None]
-
-
 class RoundHead(Struct, frozen=True):
     """A round in a list: what it is called, who started it and when, with which template, how many
     of its rows went, and whether it waits until it is released by somebody else."""
@@ -220,6 +212,21 @@ def matches_before(engine: Engine, template: str, headings: Collection[str]) -> 
         alike = (one for one in found if one and set(one.table.headings) == set(headings))
         last = next(alike, None)
     return last.matches if last else Matches()
+
+
+class _Snapshot(Struct):
+    snapshot: Snapshot = Snapshot()
+
+
+def snapshot_at(engine: Engine, round_id: str) -> Snapshot:
+    """What the letters of a round are made of, without its table; empty where that is not to be
+    had."""
+    with explained(_CANNOT), reading(engine) as connection:
+        data = connection.scalar(select(round_table.c.data).where(round_table.c.id == round_id))
+    try:
+        return msgspec.json.decode(data or "{}", type=_Snapshot).snapshot
+    except UNREADABLE:
+        return Snapshot()
 
 
 class OfRound(Struct, frozen=True):

@@ -26,6 +26,8 @@ from nebbet.personal.open_letters import write_answers
 from nebbet.personal.tables import letter_table, outbox_table, passed_table
 
 _AT_ONCE = 400  # letters of one statement
+# What waits until its round is released, as `Queued.waits_for_release`.
+_UNRELEASED = (outbox_table.c.state == "held") & (outbox_table.c.due >= UNTIL_RELEASED)
 COUNTED = 86_400.0  # seconds for which is kept that a letter went
 
 # From where a letter may come into a state. Only what was on the line, or what somebody says went,
@@ -254,10 +256,8 @@ def drop_round(engine: Engine, round_id: str, states: Sequence[State] = RETURNAB
 
 def held_rounds(engine: Engine) -> frozenset[str]:
     """The rounds of which letters wait until they are released."""
-    table = outbox_table
-    held = (table.c.state == "held") & (table.c.due >= UNTIL_RELEASED)
     with explained("The outbox cannot be read"), engine.connect() as connection:
-        ids = connection.scalars(select(table.c.id).where(held))
+        ids = connection.scalars(select(outbox_table.c.id).where(_UNRELEASED))
         return frozenset(one.rpartition("-")[0] for one in ids)
 
 
@@ -266,9 +266,8 @@ def release_round(engine: Engine, round_id: str, dues: Iterable[float]) -> int:
     due; gives how many."""
     table = outbox_table
     mine = table.c.id.startswith(f"{round_id}-", autoescape=True)
-    held = mine & (table.c.state == "held") & (table.c.due >= UNTIL_RELEASED)
     with explained("The round cannot be released"), engine.begin() as connection:
-        ids = sorted(connection.scalars(select(table.c.id).where(held)), key=_row_of)
+        ids = sorted(connection.scalars(select(table.c.id).where(mine, _UNRELEASED)), key=_row_of)
         rows = [{"at": one, "due_then": due} for one, due in zip(ids, dues, strict=False)]
         if rows:
             each = update(table).where(table.c.id == bindparam("at"))

@@ -22,7 +22,7 @@ from nebbet.core.letter import counts_from_sending
 from nebbet.core.message.encoded import EncodedFiles
 from nebbet.core.message.outgoing import Outgoing
 from nebbet.core.rounds.pacing import Pace, moments
-from nebbet.library.round_ledger import releases, round_of
+from nebbet.library.round_ledger import releases, round_of, snapshot_at
 from nebbet.library.round_snapshot import as_started
 from nebbet.library.store import Library
 from nebbet.library.writing import Writer
@@ -35,7 +35,7 @@ from nebbet.personal.settings import Account, account_for
 from nebbet.post.errors import DeliveryError
 from nebbet.post.pace import free_at, wait_words
 from nebbet.post.secret import secret_of
-from nebbet.post.sending import renewed
+from nebbet.post.sending import is_of_day, renewed
 from nebbet.post.unsure import Looks, found_to_have_gone
 
 if TYPE_CHECKING:
@@ -234,8 +234,8 @@ def _of_the_day(office: Office, entry: Queued) -> Queued:
     moment, engine = datetime.fromtimestamp(office.now(), UTC), office.library.register_engine
     try:
         catalogue = office.library.catalogue(moment)
-        if entry.item.round and (made := round_of(engine, entry.item.round)):
-            catalogue = as_started(catalogue, made.snapshot)
+        if entry.item.round and not is_of_day(catalogue, entry.item, moment):
+            catalogue = as_started(catalogue, snapshot_at(engine, entry.item.round))
     except NebbetError as error:
         raise DeliveryError("unreachable", error.what, "Nebbet tries again by itself") from None
     try:

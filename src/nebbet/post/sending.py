@@ -1,6 +1,7 @@
 """Finishing a letter and putting it into the outbox: the one way there."""
 
 from collections.abc import Callable, Collection, Mapping, Sequence
+from datetime import datetime
 
 from msgspec.structs import replace
 from sqlalchemy import Engine
@@ -106,6 +107,12 @@ def put_items(personal: Engine, items: Sequence[tuple[Item, float]]) -> None:
     outbox.enqueue_all(personal, items)
 
 
+def is_of_day(catalogue: Catalogue, item: Item, moment: datetime) -> bool:
+    """Whether a letter was finished on the day of a moment, as the team's days are."""
+    finished = catalogue.world(item.entry.sent, None, "").today
+    return catalogue.world(moment, None, "").today == finished
+
+
 def renewed(
     catalogue: Catalogue,
     item: Item,
@@ -121,8 +128,7 @@ def renewed(
     letter cannot go any more: what it says today is checked as it was when somebody sent it.
     """
     writer = replace(writer, answers={item.letter.template: item.remembered})
-    zone = catalogue.world(writer.moment, None, "")
-    if writer.me is None or zone.today == catalogue.world(item.entry.sent, None, "").today:
+    if writer.me is None or is_of_day(catalogue, item, writer.moment):
         return item
     first = item.outgoing.message_id.strip("<>").partition("@")[0]
     tokens = _then(first, token)

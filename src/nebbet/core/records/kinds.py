@@ -79,7 +79,7 @@ def naming_of(case: Case, kind: Kind | None) -> str:
     return case.title
 
 
-def asked_for(kind: Kind, before: Case | None, after: Case) -> list[Prompt]:
+def asked_for(kind: Kind, before: Case, after: Case) -> list[Prompt]:
     """The letters that a change of a case asks for: those of which the field has become what it is
     to become, by this change.
 
@@ -88,8 +88,6 @@ def asked_for(kind: Kind, before: Case | None, after: Case) -> list[Prompt]:
     ...                                                                   state="Settled"))]
     ['paid']
     """
-    if before is None or before == after:
-        return []
     return [
         one for one in kind.prompts
         if _holds(after, one.field, one.value) and not _holds(before, one.field, one.value)

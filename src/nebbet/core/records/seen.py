@@ -8,7 +8,7 @@ import zipfile
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
 from decimal import Decimal
-from itertools import islice
+from itertools import islice, product
 from typing import Any
 
 from nebbet.core.records.areas import column_number
@@ -76,7 +76,7 @@ def _of_xlsx(packed: zipfile.ZipFile, sheet: str) -> Iterator[tuple[tuple[int, i
     part = _part_of(packed, sheet) if styles else ""
     if not part or packed.getinfo(part).file_size > _LARGEST:
         return
-    for (about,) in ((found[1],) for found in _CELL.finditer(packed.read(part))):
+    for about in _CELL.findall(packed.read(part)):
         style = _STYLE.search(about)
         if style and (look := styles.get(int(style[1]))) and (place := _PLACE.search(about)):
             yield (int(place[2]) - 1, column_number(place[1].decode())), look
@@ -120,9 +120,8 @@ def _of_ods(data: bytes, sheet: str) -> Iterator[tuple[tuple[int, int], Look]]:
         for cell in line:
             many = _repeated(cell, "columns")
             if look := _look_of(cell):
-                for down in range(min(again, _MOST_REPEATED)):
-                    for right in range(min(many, _MOST_REPEATED)):
-                        yield (row + down, column + right), look
+                down, right = (range(min(one, _MOST_REPEATED)) for one in (again, many))
+                yield from (((row + y, column + x), look) for y, x in product(down, right))
             column += many
         row += again
 

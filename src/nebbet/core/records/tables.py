@@ -25,6 +25,7 @@ MOST_ROWS, MOST_COLUMNS = 250_000, 300
 LARGEST = 200_000_000  # bytes of a file
 _LARGEST_UNPACKED = 2_000_000_000  # bytes of what a packed one holds
 _LONGEST_CELL = 20_000  # signs
+KINDS = "*.csv *.tsv *.txt *.xlsx *.xlsm *.xls *.ods"  # of files that hold tables
 DELIMITERS = (",", ";", "\t", "|")
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 ENCODINGS = ("utf-8", "cp1252", "utf-16", "cp1250", "iso-8859-15", "mac_roman", "cp437", "cp1251")
@@ -48,8 +49,8 @@ class ReadTable(Struct, frozen=True):
     """A table that was read: its headings, no two the same, and the rows below them.
 
     sheets are the names of all there are in its file, and of the tables and ranges in them, sheet
-    the one that was read. encoding and
-    delimiter are of a text, as they were found or given. told are sentences on what was made of it.
+    the one that was read. encoding and delimiter are of a text, as they were found or given. told
+    are sentences on what was made of it.
     """
 
     headings: tuple[str, ...]

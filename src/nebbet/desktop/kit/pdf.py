@@ -1,11 +1,17 @@
 """HTML on paper, as its reader would see it: as a PDF, or on a printer."""
 
 from base64 import b64decode
+from collections.abc import Callable
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QSizeF
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QSizeF, Qt
 from PySide6.QtGui import QImage, QPagedPaintDevice, QPageLayout, QPageSize, QPdfWriter
+from PySide6.QtWidgets import QWidget
 
 from nebbet.desktop.kit.closed_document import ClosedDocument
+
+if TYPE_CHECKING:
+    from PySide6.QtPrintSupport import QPrinter
 
 _MARGIN = 15  # millimetres
 _PIXELS, _POINTS = 96, 72  # in an inch (CSS Values and Units 3, §5.2)
@@ -30,6 +36,20 @@ def on_a4() -> QPageLayout:
     margins = QMarginsF(_MARGIN, _MARGIN, _MARGIN, _MARGIN)
     upright, unit = QPageLayout.Orientation.Portrait, QPageLayout.Unit.Millimeter
     return QPageLayout(QPageSize(QPageSize.PageSizeId.A4), upright, margins, unit)
+
+
+def ask_printer(over: QWidget, then: "Callable[[QPrinter], object]") -> None:
+    """Choose a printer, set to A4; the desktop's own box also prints into a file."""
+    from PySide6.QtPrintSupport import QPrintDialog, QPrinter
+
+    printer = QPrinter()
+    printer.setPageLayout(on_a4())
+    box = QPrintDialog(printer, over.window())
+    box.setOption(QPrintDialog.PrintDialogOption.PrintPageRange, on=False)
+    box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    box.accepted.connect(lambda: then(printer))
+    box.setModal(True)
+    box.show()
 
 
 def print_on(device: QPagedPaintDevice, html: str) -> None:

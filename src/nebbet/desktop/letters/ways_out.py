@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
-from PySide6.QtCore import QMimeData, QPoint, Qt, QUrl
+from PySide6.QtCore import QMimeData, QPoint, QUrl
 from PySide6.QtGui import QDesktopServices, QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMenu
 
@@ -19,7 +19,7 @@ from nebbet.core.message.letter_link import link_of
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import theme
 from nebbet.desktop.kit.asking import ask_line
-from nebbet.desktop.kit.pdf import on_a4, pdf_of, print_on
+from nebbet.desktop.kit.pdf import ask_printer, pdf_of, print_on
 from nebbet.desktop.letters.model import LetterModel
 from nebbet.desktop.letters.side import SendControl
 from nebbet.desktop.session.session import Session
@@ -252,17 +252,8 @@ class WaysOut:
         self._finished(put)
 
     def ask_printer(self) -> None:
-        """Choose a printer for the letter; the desktop's own box also prints into a file."""
-        from PySide6.QtPrintSupport import QPrintDialog, QPrinter
-
-        printer = QPrinter()
-        printer.setPageLayout(on_a4())
-        box = QPrintDialog(printer, self._control.window())
-        box.setOption(QPrintDialog.PrintDialogOption.PrintPageRange, on=False)
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        box.accepted.connect(lambda: self.print_on(printer))
-        box.setModal(True)
-        box.show()
+        """Choose a printer for the letter."""
+        ask_printer(self._control, self.print_on)
 
     def print_on(self, printer: "QPrinter") -> None:
         """Print the letter as its recipient sees it."""

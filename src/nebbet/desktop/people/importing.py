@@ -11,7 +11,7 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from nebbet.core.errors import UNREADABLE, NebbetError
-from nebbet.core.records.tables import DELIMITER_NAMES, ENCODINGS, ReadTable
+from nebbet.core.records.tables import DELIMITER_NAMES, ENCODINGS, KINDS, ReadTable
 from nebbet.core.sentences import said
 from nebbet.desktop.kit import pieces, theme
 from nebbet.desktop.kit.pause import after_pause
@@ -34,7 +34,7 @@ from nebbet.library.importing import Plan
 
 _CHANGED = 150  # milliseconds after a choice until the rows are worked out anew
 _WIDE = 520  # pixels
-_FILES = "*.csv *.tsv *.txt *.xlsx *.xlsm *.xls *.ods *.vcf"
+_FILES = f"{KINDS} *.vcf"
 
 
 class Importing(Place):

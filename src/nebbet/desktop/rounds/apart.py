@@ -1,13 +1,14 @@
 """Letters of rows that go elsewhere than to their recipients: to oneself as a test, into the drafts
 of one's mailbox."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
 
 from nebbet.core.errors import NebbetError
+from nebbet.core.letter import Letter
 from nebbet.core.message.outgoing import Outgoing
-from nebbet.core.records import contact_for
+from nebbet.core.records import Member, contact_for
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.session.session import Session
 from nebbet.library.catalogue import Catalogue
@@ -16,12 +17,11 @@ from nebbet.library.rounds import RowLetter
 
 def send_to_me(session: Session, catalogue: Catalogue, rows: Sequence[RowLetter]) -> None:
     """Send the letters of rows to oneself: marked, and in no register and no ledger."""
-    shared, me = session.shared, session.shared.me
+    me = session.shared.me
     if me is None or not rows:
         session.voice.say(said("Nebbet does not know who you are: complete your profile."))
         return
-    writer, files = shared.writer(), shared.files
-    token, secrets = session.parts.token, session.parts.secrets
+    made, secrets = _composing(session, catalogue, me), session.parts.secrets
     account = session.sending.account_of(rows[0].letter)
     to, mark = contact_for("test", me.name, me.email), said("Test: ")
     letters = [
@@ -30,16 +30,12 @@ def send_to_me(session: Session, catalogue: Catalogue, rows: Sequence[RowLetter]
     ]
 
     def act() -> str:
-        from nebbet.core.message.compose import compose
         from nebbet.post import smtp
         from nebbet.post.secret import secret_of
 
         password = secret_of(account, secrets)
         for letter in letters:
-            outgoing = compose(
-                letter, me, now=writer.moment, token=token, frame=catalogue.frame(letter.frame),
-                files=files, own=writer.own,
-            )  # fmt: skip
+            outgoing = made(letter)
             smtp.deliver(account, password, outgoing.sender, outgoing.recipients, outgoing.data)
         return me.email
 
@@ -53,6 +49,21 @@ def send_to_me(session: Session, catalogue: Catalogue, rows: Sequence[RowLetter]
             session.voice.say(said("{count} tests went to {to}.", count=len(letters), to=email))
 
     session.network.run(act, done, failed)
+
+
+def _composing(session: Session, catalogue: Catalogue, me: Member) -> Callable[[Letter], Outgoing]:
+    """What makes messages of letters, as they are now; for work in the background."""
+    writer, files, token = session.shared.writer(), session.shared.files, session.parts.token
+
+    def made(letter: Letter) -> Outgoing:
+        from nebbet.core.message.compose import compose
+
+        return compose(
+            letter, me, now=writer.moment, token=token, frame=catalogue.frame(letter.frame),
+            files=files, own=writer.own,
+        )  # fmt: skip
+
+    return made
 
 
 def one_of_each(rows: Sequence[RowLetter], most: int = 6) -> list[RowLetter]:
@@ -74,25 +85,17 @@ def to_drafts(session: Session, catalogue: Catalogue, rows: Sequence[RowLetter])
     if me is None or not rows:
         session.voice.say(said("There is no letter that may go."))
         return
-    writer, files, token = shared.writer(), shared.files, session.parts.token
+    made, now = _composing(session, catalogue, me), shared.now()
     account, secrets = session.sending.account_of(rows[0].letter), session.parts.secrets
-
-    def finished(row: RowLetter) -> Outgoing:
-        from nebbet.core.message.compose import compose
-
-        return compose(
-            row.letter, me, now=writer.moment, token=token,
-            frame=catalogue.frame(row.letter.frame), files=files, own=writer.own,
-        )  # fmt: skip
 
     def act() -> str:
         from nebbet.core.message.compose import with_bcc
         from nebbet.post.imap import file_drafts
         from nebbet.post.secret import secret_of
 
-        made = map(finished, rows)
-        data = (with_bcc(one.data, one.bcc) for one in made)
-        return file_drafts(account, secret_of(account, secrets), data, writer.moment)
+        outgoing = (made(row.letter) for row in rows)
+        data = (with_bcc(one.data, one.bcc) for one in outgoing)
+        return file_drafts(account, secret_of(account, secrets), data, now)
 
     def done(folder: str) -> None:
         session.voice.say(

@@ -8,7 +8,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QMenu, QVBoxLayout, QWidget
 
 from nebbet.core.records.incoming import days_first
-from nebbet.core.records.tables import DELIMITER_NAMES, ENCODINGS, ReadTable
+from nebbet.core.records.tables import DELIMITER_NAMES, ENCODINGS, KINDS, ReadTable
 from nebbet.core.rounds import Choosing, has_days
 from nebbet.core.sentences import counted, said
 from nebbet.desktop.kit import pieces, theme
@@ -24,7 +24,6 @@ from nebbet.library.links import Linked, links_of
 from nebbet.library.round_ledger import Round
 from nebbet.library.round_tables import MOST, Origin, Taken, take
 
-_TABLES = "*.csv *.tsv *.txt *.xlsx *.xlsm *.xls *.ods"
 _TYPED = 400  # milliseconds after a key until people or cases are asked for anew
 _NOTHING = Origin("clipboard")
 
@@ -229,7 +228,7 @@ class MadeOf(QWidget):
 
     def ask_for_table(self) -> None:
         """Choose the file with the table."""
-        path, _ = QFileDialog.getOpenFileName(self, said("Which table?"), str(self._near), _TABLES)
+        path, _ = QFileDialog.getOpenFileName(self, said("Which table?"), str(self._near), KINDS)
         if path:
             self._near = Path(path).parent
             self.take_table(Path(path))
@@ -333,9 +332,7 @@ class MadeOf(QWidget):
         self.started, self.template, self.table = started, template, started.table
         self.files = dict(started.snapshot.files)
         self.data, self.origin = b"", _NOTHING
-        for line in (self.places, self.words, self.when):
-            with QSignalBlocker(line):
-                line.clear()
+        self.show_choosing(Choosing())
         self.pick.show_text(template.title)
         self.watched.leave()
         self._show_parts()
@@ -364,9 +361,7 @@ class MadeOf(QWidget):
         """Begin with nothing."""
         self.started, self.template, self.table = None, None, None
         self.files, self.folder, self.data, self.origin = {}, Path(), b"", _NOTHING
-        for line in (self.places, self.words, self.when):
-            with QSignalBlocker(line):
-                line.clear()
+        self.show_choosing(Choosing())
         self.pick.show_text("")
         self.folder_button.setText(said("Folder of files…"))
         self.watched.leave()

@@ -5,12 +5,11 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from msgspec import Struct
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from nebbet.core.records.tables import ReadTable, TableRow
 from nebbet.core.sentences import counted, said
-from nebbet.desktop.kit.pdf import on_a4, pdf_of, print_on
+from nebbet.desktop.kit.pdf import ask_printer, pdf_of, print_on
 from nebbet.desktop.session.shared_library import SharedLibrary
 from nebbet.library.catalogue import Catalogue
 from nebbet.library.round_report import About, report
@@ -140,15 +139,7 @@ class Outputs:
 
     def ask_printer(self) -> None:
         """Choose a printer for the report."""
-        from PySide6.QtPrintSupport import QPrintDialog, QPrinter
-
         if (shown := self._shown()) is None:
             return
-        printer = QPrinter()
-        printer.setPageLayout(on_a4())
-        box = QPrintDialog(printer, self._over.window())
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         page = report(shown.about, shown.table, shown.rows, shown.told)
-        box.accepted.connect(lambda: print_on(printer, page))
-        box.setModal(True)
-        box.show()
+        ask_printer(self._over, lambda printer: print_on(printer, page))

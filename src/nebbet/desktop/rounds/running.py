@@ -93,12 +93,13 @@ class Running(QObject):
         if self._round is None or not self._session.shared.is_open:
             return
         engine, round_id = self._session.shared.library.register_engine, self._round.id
+        begun = self.known.begun  # as it was started, it stays; its table may be long
 
         def read() -> Known:
             rows = went(engine, round_id)
             back = back_of(engine, [row.message_id for row in rows.values()])
             release = releases(engine, [round_id]).get(round_id)
-            return Known(round_of(engine, round_id), rows, back, release)
+            return Known(begun or round_of(engine, round_id), rows, back, release)
 
         def came(found: Known) -> None:
             if self._round and self._round.id == round_id:
