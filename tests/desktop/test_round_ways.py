@@ -1,5 +1,6 @@
 """Rounds: where a table comes from, how letters wait, what is reworded, kept and gathered."""
 
+import shutil
 from collections.abc import Iterator
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -547,3 +548,29 @@ def test_esc_goes_one_step_back_and_asks_before_what_was_chosen_is_lost(
     hand.window.notices.ask = lambda *_args: True  # type: ignore[method-assign]
     hand.press("Esc")
     assert page.made_of.table is None and page.list.isVisible()
+
+
+def test_a_round_with_files_goes_on_from_the_list(
+    hand: Hand, page: RoundsPage, tmp_path: Path
+) -> None:
+    """What its rows name lies in the library since the start; the folder may be gone by then."""
+    folder = tmp_path / "tickets"
+    folder.mkdir()
+    (folder / "ann.pdf").write_bytes(b"%PDF-1.4 ann")
+    path = tmp_path / "Tickets.csv"
+    path.write_text("Mail,File\nbo@c.example,\nann@b.example,ann.pdf\nann@b.example,ann.pdf\n")
+    look_at(hand, page, path)
+    page.made_of.take_folder(folder)
+    hand.until(lambda: page.made_of.files and not page.side.is_looking)
+    hand.press("Ctrl+Return")
+    hand.until(lambda: states(page)[:2] == ["gone", "gone"])
+    page.leave()
+    shutil.rmtree(folder)
+    hand.until(lambda: any("Tickets" in one for one in texts(page)))
+    hand.click_row(page.list.list, "Tickets")
+    hand.until(lambda: len(page.rows.meant) == 3 and not page.side.is_looking)
+    choose(hand, page.side.going.doubts, "rows with a doubt go too")
+    hand.press("Ctrl+Return")
+    hand.until(lambda: states(page) == ["gone"] * 3)
+    attached = [part.get_filename() for one in hand.mailbox() for part in one.iter_attachments()]
+    assert attached.count("ann.pdf") == 2

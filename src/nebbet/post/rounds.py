@@ -161,8 +161,14 @@ def files_in(folder: Path) -> dict[str, RoundFile]:
 def take_files(
     library: Library, folder: Path, files: Mapping[str, RoundFile], rows: Iterable[RowLetter]
 ) -> None:
-    """Take the files that rows name into the library, from where letters are made."""
+    """Take the files that rows name into the library, from where letters are made; those that it
+    holds are not read again: a round that goes on has no folder. Raises NebbetError."""
+    from nebbet.library.disk import read_file
+
     named = {fold(name) for row in rows for name in row.said.files} & files.keys()
+    held = library.files() if named else {}
     for one in sorted(named):
         file = files[one].file
-        library.put_file((folder / file.name).read_bytes(), file.name, file.media_type)
+        if files[one].sha256 not in held:
+            data = read_file(folder / file.name, f"The file {file.name}", largest=LARGEST)
+            library.put_file(data, file.name, file.media_type)
